@@ -1,0 +1,30 @@
+# Everything a person or CI runs. Each target sets up what it needs first; set-up is idempotent.
+PYTHON := .venv/bin/python
+
+.PHONY: demo test lint bench setup screenshots
+
+demo:  ## start everything with the demo data; Ctrl-C stops all of it
+	@scripts/setup run
+	@exec $(PYTHON) -m vistaline.stack.run
+
+test:  ## the whole suite: core, store, web, work, and the interface in Chromium
+	@scripts/setup test
+	$(PYTHON) -m pytest vistaline/core tests
+
+lint:  ## style, types, import arrows
+	@scripts/setup test
+	.venv/bin/ruff format --check .
+	.venv/bin/ruff check .
+	.venv/bin/mypy
+	.venv/bin/lint-imports
+
+bench:  ## speed and memory beside peers; a table and build/bench.json
+	@scripts/setup test
+	$(PYTHON) -m bench
+
+screenshots:  ## redraw docs/screenshots from the demo
+	@scripts/setup test
+	$(PYTHON) -m tests.browser.screenshots
+
+setup:
+	@scripts/setup run

@@ -1,0 +1,143 @@
+"""The real stack: MariaDB, Redis, gunicorn, Celery; Chromium drives the real pages."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+from tests.conftest import private_servers
+from vistaline.stack.run import DEMO_NAME, DEMO_PASSWORD, load_demo, server_commands
+from vistaline.stack.services import free_port
+
+CHROMIUM = "/usr/bin/chromium"
+FLAGS = [
+    "--no-sandbox",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    # WebGL without a graphics card.
+    "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+    "--ignore-gpu-blocklist",
+]
+expect.set_options(timeout=20_000)
+
+
+@dataclass
+class Stack:
+    """A running Vistaline."""
+
+    address: str
+    environment: dict[str, str]
+    folder: Path
+    processes: dict[str, subprocess.Popen]
+
+    def start(self, name: str) -> None:
+        port = int(self.address.rsplit(":", 1)[1])
+        with (self.folder / f"{name}.log").open("ab") as log:
+            self.processes[name] = subprocess.Popen(
+                server_commands(sys.executable, port, self.folder)[name],
+                env=self.environment,
+                stdout=log,
+                stderr=log,
+            )
+
+    def stop(self, name: str) -> None:
+        process = self.processes.pop(name)
+        process.terminate()
+        process.wait(30)
+
+    def wait(self) -> None:
+        for _ in range(300):
+            try:
+                urllib.request.urlopen(f"{self.address}/sign-in").close()
+                return
+            except (urllib.error.URLError, ConnectionError):
+                time.sleep(0.1)
+        raise AssertionError((self.folder / "web.log").read_text())
+
+
+@contextmanager
+def running_stack(folder: Path) -> Iterator[Stack]:
+    """Run everything, with the demo loaded."""
+    with private_servers(folder) as (database, queue):
+        load_demo(database, folder / "data")
+        running = Stack(
+            address=f"http://127.0.0.1:{free_port()}",
+            environment=os.environ
+            | {
+                "VISTALINE_DATABASE": database,
+                "VISTALINE_REDIS": queue,
+                "VISTALINE_DATA": str(folder / "data"),
+                "VISTALINE_SECRET": "a secret for the tests",
+            },
+            folder=folder,
+            processes={},
+        )
+        try:
+            running.start("web")
+            running.start("worker")
+            running.wait()
+            yield running
+        finally:
+            for name in list(running.processes):
+                running.stop(name)
+
+
+@pytest.fixture(scope="session")
+def stack(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
+    with running_stack(tmp_path_factory.mktemp("stack")) as running:
+        yield running
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        chromium = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        yield chromium
+        chromium.close()
+
+
+@pytest.fixture
+def page(browser: Browser, stack: Stack) -> Iterator[Page]:
+    """A page of somebody signed in; what the page complains of fails the test."""
+    opened = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=stack.address)
+    complaints: list[str] = []
+    opened.on("pageerror", lambda error: complaints.append(str(error)))
+    opened.on("request", lambda request: complaints.extend(_outside(request.url, stack)))
+    sign_in(opened)
+    yield opened
+    opened.close()
+    assert complaints == []
+
+
+def _outside(address: str, stack: Stack) -> list[str]:
+    own = address.startswith((stack.address, "blob:", "data:", "about:"))
+    return [] if own else [f"left the machine: {address}"]
+
+
+def sign_in(page: Page) -> None:
+    page.goto("/sign-in")
+    page.fill("[name=name]", DEMO_NAME)
+    page.fill("[name=password]", DEMO_PASSWORD)
+    page.click("main button")
+    page.wait_for_url("**/projects")
+
+
+def open_bench(page: Page, shot: int, bench: str) -> None:
+    page.goto(f"/shots/{shot}/{bench}")
+    page.wait_for_selector(".gate[data-ready]")
+    page.wait_for_selector("#inspector h2, #inspector .title")

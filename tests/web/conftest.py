@@ -1,0 +1,95 @@
+"""The application on private servers, with a queue that only remembers."""
+
+from __future__ import annotations
+
+import io
+import itertools
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from flask import Flask
+from flask.testing import FlaskClient
+
+from vistaline.actions.people import add_person
+from vistaline.store.settings import Settings
+from vistaline.web.app import create_app
+from vistaline.web.context import Services
+
+NAMES = (f"person {n}" for n in itertools.count())
+PASSWORD = "long enough"
+
+
+class MemoryQueue:
+    """Remembers what was announced."""
+
+    def __init__(self) -> None:
+        self.announced: list[int] = []
+
+    def announce(self, job_id: int, workers: int) -> None:
+        self.announced.append(job_id)
+
+
+@pytest.fixture
+def queue() -> MemoryQueue:
+    return MemoryQueue()
+
+
+@pytest.fixture
+def app(servers: tuple[str, str], tmp_path: Path, queue: MemoryQueue) -> Iterator[Flask]:
+    settings = Settings(
+        database_url=servers[0], redis_url=servers[1], data=tmp_path / "data", secret_key="test"
+    )
+    app = create_app(settings, queue=queue)
+    app.config.update(TESTING=True, WTF_CSRF_ENABLED=False)
+    yield app
+    app.extensions["vistaline"].sessions.kw["bind"].dispose()
+
+
+@pytest.fixture
+def services(app: Flask) -> Services:
+    return app.extensions["vistaline"]
+
+
+def signed_in(app: Flask) -> FlaskClient:
+    """Return a browser of somebody new."""
+    name = next(NAMES)
+    with app.extensions["vistaline"].sessions.begin() as session:
+        add_person(session, name, PASSWORD)
+    client = app.test_client()
+    answer = client.post(
+        "/sign-in", data={"name": name, "password": PASSWORD}, base_url="https://localhost"
+    )
+    assert answer.status_code == 302
+    client.environ_base["wsgi.url_scheme"] = "https"
+    client.environ_base["HTTP_ACCEPT"] = "application/json"
+    return client
+
+
+@pytest.fixture
+def client(app: Flask) -> FlaskClient:
+    return signed_in(app)
+
+
+@pytest.fixture
+def project(client: FlaskClient) -> str:
+    """The address of a new project."""
+    answer = client.post("/projects", data={"name": "Sallow Head"})
+    return answer.headers["Location"]
+
+
+def upload(client: FlaskClient, project: str, name: str, data: bytes):
+    return client.post(f"{project}/pictures", data={"picture": (io.BytesIO(data), name)})
+
+
+@pytest.fixture
+def shot(client: FlaskClient, project: str, picture_files: dict[str, Path]) -> str:
+    """The address of a shot of the photo and its cutout."""
+    ids = [
+        upload(client, project, name, picture_files[name].read_bytes()).json["id"]
+        for name in ("bay.jpg", "rock.png")
+    ]
+    form = {"picture": ids, "name": "Bay", "size": "own", "width": 320, "height": 180,
+            "rate": "25", "seconds": 2}  # fmt: skip
+    answer = client.post(f"{project}/shots", data=form)
+    return answer.headers["Location"].removesuffix("/arrange")

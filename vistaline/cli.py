@@ -1,0 +1,194 @@
+"""The same core without a browser: ``vistaline render``, ``check``, ``schema``, ``demo-files``."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import shutil
+import sys
+import tempfile
+import time
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from functools import partial
+from multiprocessing import get_context
+from pathlib import Path
+
+import click
+
+from vistaline.core.errors import CoreError
+from vistaline.core.evaluate import evaluate
+from vistaline.core.formats.shotfile import read_shot_file
+from vistaline.core.formats.video import join_clips
+from vistaline.core.picture.decode import decode_picture
+from vistaline.core.render.clip import frame_ranges, render_clip, render_sequence
+from vistaline.core.render.frame import Renderer, scaled
+from vistaline.core.render.pyramid import Pyramid, PyramidStore
+from vistaline.core.shot import Shot, shot_schema
+from vistaline.core.timing import rate_label, timecode
+from vistaline.core.watch import findings
+
+__all__ = ["main"]
+
+
+@click.group(context_settings={"help_option_names": ["-h", "--help"]})
+def commands() -> None:
+    """Vistaline without a browser: work on shot files."""
+
+
+@commands.command()
+@click.argument("shotfile", type=click.Path(path_type=Path))
+@click.option("-o", "--output", required=True, help="clip.mp4, or frames/%04d.png")
+@click.option("--frames", help="First and last frame, such as 0-47; all if left out.")
+@click.option("--scale", type=click.FloatRange(0.05, 4), default=1.0, show_default=True)
+@click.option("--workers", type=click.IntRange(1, 64), default=1, show_default=True,
+              help="Processes that render frame ranges side by side.")  # fmt: skip
+def render(shotfile: Path, output: str, frames: str | None, scale: float, workers: int) -> None:
+    """Render SHOTFILE to an MP4 clip or to PNG files."""
+    shot, pictures = read_shot_file(shotfile)
+    shot = scaled(shot, scale)
+    stretch = _frame_range(frames, shot.frame.duration)
+    target = Path(output)
+    if target.suffix.lower() not in (".mp4", ".png"):
+        raise click.UsageError(f"{output}: name a clip (.mp4) or numbered frames (%04d.png).")
+    target.parent.mkdir(parents=True, exist_ok=True)
+    began = time.monotonic()
+    if workers == 1:
+        renderer = Renderer(shot, _open_pyramids(shot, pictures))
+        report = partial(_report, began, len(stretch))
+        if target.suffix.lower() == ".mp4":
+            render_clip(renderer, stretch, target, progress=report)
+        else:
+            render_sequence(renderer, stretch, output, progress=report)
+    else:
+        _render_with_workers(shot, pictures, stretch, output, workers, began)
+    click.echo(f"\n{output}: {len(stretch)} frames in {time.monotonic() - began:.1f} s", err=True)
+
+
+@commands.command()
+@click.argument("shotfile", type=click.Path(path_type=Path))
+def check(shotfile: Path) -> None:
+    """Check SHOTFILE and its pictures; say what a look at it would find."""
+    shot, _ = read_shot_file(shotfile)
+    evaluate(shot, [0])
+    frame = shot.frame
+    click.echo(
+        f"{shot.name}: {frame.width} × {frame.height}, {rate_label(frame.rate)} fps, "
+        f"{frame.duration} frames ({timecode(frame.duration, frame.rate)}), "
+        f"{len(shot.layers)} layers, {len(shot.route.framings)} framings"
+    )
+    for finding in findings(shot):
+        click.echo(f"- {finding}")
+
+
+@commands.command()
+def schema() -> None:
+    """Print the JSON Schema of the shot file."""
+    click.echo(json.dumps(shot_schema(), indent=2))
+
+
+@commands.command("demo-files")
+@click.argument("directory", type=click.Path(path_type=Path, file_okay=False))
+def demo_files(directory: Path) -> None:
+    """Write the demo's shots as shot files, with their pictures, into DIRECTORY."""
+    # Imported late: drawing is of no use to the other commands.
+    from vistaline.demo.shots import write_demo_files
+
+    click.echo("Drawing the demo's pictures (about half a minute) ...", err=True)
+    for path in write_demo_files(directory):
+        click.echo(path)
+
+
+def _frame_range(text: str | None, duration: int) -> range:
+    if text is None:
+        return range(duration)
+    first, dash, last = text.partition("-")
+    try:
+        start, stop = int(first), int(last if dash else first) + 1
+    except ValueError:
+        raise click.UsageError(
+            f"--frames {text}: write the first and last frame, as 0-47."
+        ) from None
+    if not 0 <= start < stop <= duration:
+        raise click.UsageError(
+            f"--frames {text}: the shot has frames 0 to {duration - 1}, in rising order."
+        )
+    return range(start, stop)
+
+
+def _open_pyramids(shot: Shot, pictures: dict[str, Path]) -> dict[str, Pyramid]:
+    cache = os.environ.get("VISTALINE_CACHE") or Path.home() / ".cache" / "vistaline"
+    store = PyramidStore(Path(cache) / "pyramids")
+    used = {layer.picture for layer in shot.layers if not layer.hidden}
+    return {
+        key: store.get(
+            hashlib.sha256(pictures[key].read_bytes()).hexdigest(),
+            partial(decode_picture, pictures[key], pictures[key].name),
+        )
+        for key in sorted(used)
+    }
+
+
+def _report(began: float, total: int, done: int) -> None:
+    if not sys.stderr.isatty() and done not in (1, total) and done % 24:
+        return
+    left = (time.monotonic() - began) / done * (total - done)
+    click.echo(f"\r{done} of {total} frames, {left:.0f} s left ", err=True, nl=False)
+
+
+def _render_with_workers(
+    shot: Shot,
+    pictures: dict[str, Path],
+    stretch: range,
+    output: str,
+    workers: int,
+    began: float,
+) -> None:
+    target = Path(output)
+    _open_pyramids(shot, pictures)  # once, before the workers would all build the same
+    clip = target.suffix.lower() == ".mp4"
+    # Short enough that all workers have something to do to the end.
+    length = max(12, min(48, -(-len(stretch) // workers)))
+    ranges = frame_ranges(stretch.start, stretch.stop, length)
+    folder = Path(tempfile.mkdtemp(prefix=f".{target.name}.", dir=target.parent)) if clip else None
+    try:
+        pieces = [folder / f"{a:06d}.mp4" if folder else Path(output) for a, _ in ranges]
+        with ProcessPoolExecutor(workers, mp_context=get_context("spawn")) as pool:
+            jobs = {
+                pool.submit(_render_range, shot, pictures, a, b, str(piece)): b - a
+                for (a, b), piece in zip(ranges, pieces, strict=True)
+            }
+            done = 0
+            for job in as_completed(jobs):
+                job.result()
+                done += jobs[job]
+                _report(began, len(stretch), done)
+        if clip:
+            join_clips(pieces, target, shot.frame.rate)
+    finally:
+        if folder:
+            shutil.rmtree(folder, ignore_errors=True)
+
+
+def _render_range(shot: Shot, pictures: dict[str, Path], start: int, stop: int, out: str) -> None:
+    renderer = Renderer(shot, _open_pyramids(shot, pictures), threads=1)
+    if out.lower().endswith(".mp4"):
+        render_clip(renderer, range(start, stop), Path(out), threads=1)
+    else:
+        render_sequence(renderer, range(start, stop), out)
+
+
+def main() -> None:
+    """Run the command line; a refusal is one sentence on standard error, exit code 1."""
+    try:
+        commands()
+    except CoreError as error:
+        click.echo(f"vistaline: {error}", err=True)
+        sys.exit(1)
+    except OSError as error:
+        click.echo(f"vistaline: {error.filename or ''}: {error.strerror}", err=True)
+        sys.exit(1)
+
+
+if __name__ == "__main__":
+    main()

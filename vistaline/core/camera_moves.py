@@ -1,0 +1,78 @@
+"""Camera gestures: what a drag in the viewfinder does to a framing.
+
+Truck, pedestal and dolly carry the camera along its own axes; pan, tilt and roll turn its head.
+A drag grasps the picture: what lies under the pointer goes with it.
+"""
+
+from __future__ import annotations
+
+import math
+from enum import StrEnum
+from typing import Any
+
+import numpy as np
+
+from vistaline.core import space
+from vistaline.core.optics import focal_length_px
+from vistaline.core.shot import Framing, Shot
+
+__all__ = ["CameraMove", "moved"]
+
+_STANDOFF = 2.0
+"""Metres: the distance a drag is measured at on an empty stage."""
+
+
+class CameraMove(StrEnum):
+    """One drag may drive two movements: across the first, up and down the second."""
+
+    TRUCK = "truck"
+    """Sideways, and pedestal up and down."""
+    DOLLY = "dolly"
+    """Towards (drag up) and away (drag down)."""
+    PAN = "pan"
+    """Turn the head: pan, and tilt."""
+    ROLL = "roll"
+    """Lean to the side."""
+
+
+def moved(
+    shot: Shot,
+    framing: Framing,
+    move: CameraMove,
+    *,
+    dx: float,
+    dy: float,
+    layer_id: str | None = None,
+) -> dict[str, Any]:
+    """Return the framing's changed values for a drag of ``dx``, ``dy`` frame pixels (y down)."""
+    focal_px = focal_length_px(framing.lens, *shot.frame.size)
+    if move is CameraMove.PAN:
+        # By the right-hand rule + pan turns left and + tilt up: the scene follows the pointer.
+        return {
+            "pan": framing.pan + math.degrees(math.atan(dx / focal_px)),
+            "tilt": framing.tilt + math.degrees(math.atan(dy / focal_px)),
+        }
+    if move is CameraMove.ROLL:
+        return {"roll": framing.roll + math.degrees(math.atan(dx / (shot.frame.width / 2)))}
+    distance = _grasp_distance(shot, framing, layer_id)
+    if move is CameraMove.TRUCK:
+        along = (-dx * distance / focal_px, dy * distance / focal_px, 0.0)
+    else:
+        # Half a frame height upwards halves the way to what is grasped.
+        along = (0.0, 0.0, -distance * (1 - 2 ** (2 * dy / shot.frame.height)))
+    rotation = space.rotation(framing.pan, framing.tilt, framing.roll)
+    position = np.array(framing.position) + rotation @ np.array(along)
+    return {"position": tuple(float(value) for value in position)}
+
+
+def _grasp_distance(shot: Shot, framing: Framing, layer_id: str | None) -> float:
+    """Return how far before the camera the grasped layer is, in metres."""
+    if layer_id:
+        distances = [shot.layer(layer_id).distance]
+    else:
+        distances = [layer.distance for layer in shot.layers if not layer.hidden]
+    taking = shot.taking_camera
+    axis = space.rotation(taking.pan, taking.tilt, taking.roll) @ np.array([0.0, 0.0, -1.0])
+    travelled = float((np.array(framing.position) - np.array(taking.position)) @ axis)
+    before = [distance - travelled for distance in distances if distance - travelled > 0.05]
+    return float(np.median(before)) if before else _STANDOFF

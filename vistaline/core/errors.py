@@ -1,0 +1,42 @@
+"""Everything that can be refused, as one tree.
+
+``CoreError``
+    ├── ``PictureError``   a picture that cannot be read or is too large
+    ├── ``ShotError``      a shot (or shot file) that makes no sense
+    ├── ``EditError``      an edit that cannot be made on this shot
+    └── ``RenderError``    a frame or clip that cannot be made
+
+The message is a sentence for the person at the desk: what is wrong, with what, what to do.
+"""
+
+from __future__ import annotations
+
+__all__ = ["CoreError", "EditError", "PictureError", "RenderError", "ShotError"]
+
+
+class CoreError(Exception):
+    """A refusal with a sentence a person can act on."""
+
+
+class PictureError(CoreError, ValueError):
+    """A picture cannot be used; ``name`` is the file as the person knows it."""
+
+    def __init__(self, name: str, reason: str) -> None:
+        super().__init__(f"{name}: {reason}")
+        self.name = name
+
+
+class ShotError(CoreError, ValueError):
+    """A shot makes no sense; ``field`` is the place in it, such as ``layers.2.opacity``."""
+
+    def __init__(self, message: str, *, field: str = "") -> None:
+        super().__init__(message)
+        self.field = field
+
+
+class EditError(CoreError, ValueError):
+    """An edit cannot be made on this shot."""
+
+
+class RenderError(CoreError, RuntimeError):
+    """A frame or a clip could not be made."""

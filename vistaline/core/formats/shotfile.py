@@ -1,0 +1,86 @@
+"""The shot file: JSON with pictures named by relative path. See docs/shot-file.md."""
+
+from __future__ import annotations
+
+import json
+import os
+import tempfile
+from collections.abc import Mapping
+from pathlib import Path, PurePosixPath
+
+from vistaline.core.errors import PictureError, ShotError
+from vistaline.core.picture.decode import inspect_picture
+from vistaline.core.shot import Shot, complete, dump_shot, parse_shot
+
+__all__ = ["picture_paths", "read_shot_file", "write_atomically", "write_shot_file"]
+
+
+def read_shot_file(path: Path) -> tuple[Shot, dict[str, Path]]:
+    """Return the shot, completed from its pictures' headers, and each picture's path by key.
+
+    Raises
+    ------
+    ShotError
+        The file cannot be read, is not JSON, or its shot makes no sense.
+    PictureError
+        A picture is missing, lies outside the shot file's folder, or cannot be read.
+    """
+    try:
+        text = path.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as error:
+        reason = error.strerror if isinstance(error, OSError) else "it is not text"
+        raise ShotError(f"{path.name} cannot be read: {reason}.") from error
+    try:
+        document = json.loads(text)
+    except json.JSONDecodeError as error:
+        raise ShotError(
+            f"{path.name} is not valid JSON: {error.msg} in line {error.lineno}, "
+            f"column {error.colno}."
+        ) from error
+    except RecursionError as error:
+        raise ShotError(f"{path.name} is nested too deeply to be a shot file.") from error
+    shot = parse_shot(document)
+    paths = picture_paths(shot, path.parent)
+    infos = {key: inspect_picture(found, found.name) for key, found in paths.items()}
+    return complete(shot, {key: (info.width, info.height) for key, info in infos.items()}), paths
+
+
+def picture_paths(shot: Shot, folder: Path) -> dict[str, Path]:
+    """Return where each picture lies; only files below ``folder`` are accepted."""
+    paths = {}
+    root = folder.resolve()
+    for key, picture in shot.pictures.items():
+        named = PurePosixPath(picture.file)
+        found = (root / named).resolve()
+        if named.is_absolute() or not found.is_relative_to(root):
+            raise PictureError(
+                picture.file, "pictures must lie beside the shot file or in a folder below it."
+            )
+        if not found.is_file():
+            raise PictureError(picture.file, f"there is no such file in {root.name}/.")
+        paths[key] = found
+    return paths
+
+
+def write_shot_file(shot: Shot, path: Path, pictures: Mapping[str, str]) -> None:
+    """Write a shot with ``pictures`` (relative paths by key) in place of what it names."""
+    renamed = shot.evolve(
+        pictures={key: ref.evolve(file=pictures[key]) for key, ref in shot.pictures.items()}
+    )
+    write_atomically(path, (json.dumps(dump_shot(renamed), indent=2) + "\n").encode())
+
+
+def write_atomically(path: Path, data: bytes) -> None:
+    """Write a file so that a reader finds the old one or the new one, whole."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
+    try:
+        with os.fdopen(handle, "wb") as file:
+            file.write(data)
+            file.flush()
+            os.fsync(file.fileno())
+        os.chmod(temporary, 0o644)
+        os.replace(temporary, path)
+    except BaseException:
+        os.unlink(temporary)
+        raise

@@ -1,0 +1,159 @@
+"""Clips: H.264 in MP4, 4:2:0, BT.709, at the exact rate. Pieces can be joined without loss."""
+
+from __future__ import annotations
+
+import os
+import queue
+import threading
+from collections.abc import Iterable, Sequence
+from fractions import Fraction
+from pathlib import Path
+from types import TracebackType
+from typing import Any, Self
+
+import av
+import numpy as np
+
+from vistaline.core.errors import RenderError
+
+__all__ = ["ClipWriter", "join_clips"]
+
+_BT709 = 1
+"""Code point 1 for primaries, transfer and matrix alike: ITU-T H.273, tables 2 to 4."""
+_NARROW_RANGE = 1
+_WAITING = 4
+"""Frames that may wait for the encoder; more would only fill memory."""
+
+
+class ClipWriter:
+    """Encodes frames in a thread of its own while the next are rendered.
+
+    The values written are sRGB-encoded, tagged BT.709, as video players expect of graphics
+    (common practice, no source): the clip looks like the viewfinder.
+    """
+
+    def __init__(
+        self, path: Path, size: tuple[int, int], rate: Fraction, *, threads: int = 0, crf: int = 16
+    ) -> None:
+        self._path = path
+        self._unfinished = path.with_name(f".{path.name}.{os.getpid()}.part")
+        self._container = av.open(str(self._unfinished), "w", format="mp4")
+        stream: Any = self._container.add_stream("libx264", rate=rate)
+        stream.width, stream.height = size
+        stream.pix_fmt = "yuv420p"
+        stream.time_base = 1 / rate
+        stream.options = {"crf": str(crf), "preset": "medium"}
+        context = stream.codec_context
+        context.thread_count = threads
+        context.time_base = 1 / rate
+        context.framerate = rate
+        context.color_primaries = context.color_trc = context.colorspace = _BT709
+        context.color_range = _NARROW_RANGE
+        self._stream = stream
+        self._frames: queue.Queue[np.ndarray | None] = queue.Queue(_WAITING)
+        self._spare: queue.SimpleQueue[np.ndarray] = queue.SimpleQueue()
+        self._error: BaseException | None = None
+        self._thread = threading.Thread(target=self._encode, daemon=True)
+        self._thread.start()
+
+    def buffer(self) -> np.ndarray | None:
+        """Return a frame's array that is free to be filled again, if there is one."""
+        try:
+            return self._spare.get_nowait()
+        except queue.Empty:
+            return None
+
+    def write(self, frame: np.ndarray) -> None:
+        """Hand over a frame, (height * 3/2, width) uint8, planar 4:2:0; it is not copied."""
+        while True:
+            if self._error:
+                raise RenderError(f"The clip could not be written: {self._error}") from self._error
+            try:
+                self._frames.put(frame, timeout=0.5)
+                return
+            except queue.Full:
+                continue
+
+    def _encode(self) -> None:
+        try:
+            count = 0
+            while (frame := self._frames.get()) is not None:
+                picture = av.VideoFrame.from_ndarray(frame, format="yuv420p")
+                self._spare.put(frame)
+                picture.pts = count
+                picture.time_base = self._stream.codec_context.time_base
+                picture.colorspace = _BT709
+                picture.color_range = _NARROW_RANGE
+                for packet in self._stream.encode(picture):
+                    self._container.mux(packet)
+                count += 1
+            for packet in self._stream.encode(None):
+                self._container.mux(packet)
+        except BaseException as error:
+            self._error = error
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:
+        while self._thread.is_alive():
+            try:
+                self._frames.put(None, timeout=0.5)
+                break
+            except queue.Full:
+                continue
+        self._thread.join()
+        try:
+            self._container.close()
+        except (OSError, av.error.FFmpegError) as close_error:
+            self._error = self._error or close_error
+        if error or self._error:
+            self._unfinished.unlink(missing_ok=True)
+            if self._error and not error:
+                raise RenderError(
+                    f"{self._path.name} could not be written: {self._error}"
+                ) from self._error
+            return
+        os.replace(self._unfinished, self._path)
+
+
+def join_clips(pieces: Sequence[Path], path: Path, rate: Fraction) -> None:
+    """Join clips of one size and encoder into one, frame after frame, without encoding again."""
+    unfinished = path.with_name(f".{path.name}.{os.getpid()}.part")
+    try:
+        with av.open(str(unfinished), "w", format="mp4") as output:
+            with av.open(str(pieces[0])) as first:
+                stream: Any = output.add_stream_from_template(first.streams.video[0])
+            stream.time_base = 1 / rate
+            for packet in _in_one_line(pieces, rate):
+                packet.stream = stream
+                output.mux(packet)
+        os.replace(unfinished, path)
+    except (OSError, av.error.FFmpegError) as error:
+        raise RenderError(f"{path.name} could not be joined from its parts: {error}") from error
+    finally:
+        unfinished.unlink(missing_ok=True)
+
+
+def _in_one_line(pieces: Sequence[Path], rate: Fraction) -> Iterable[Any]:
+    """Yield all packets with presentation times counted on and decoding times one a frame."""
+    frame = 1 / rate
+    packets, start = [], 0
+    for piece in pieces:
+        with av.open(str(piece)) as source:
+            mine = [packet for packet in source.demux(video=0) if packet.size]
+        for packet in mine:
+            assert packet.pts is not None and packet.time_base is not None
+            packets.append((round(packet.pts * packet.time_base / frame) + start, packet))
+        start += len(mine)
+    # A packet must be decoded before it is shown: the largest lead over the whole clip.
+    lead = max((order - shown for order, (shown, _) in enumerate(packets)), default=0)
+    for order, (shown, packet) in enumerate(packets):
+        packet.time_base = frame
+        packet.pts, packet.dts, packet.duration = shown, order - lead, 1
+        yield packet

@@ -1,0 +1,55 @@
+"""sRGB and linear light, as tables over 16-bit values.
+
+Source: IEC 61966-2-1, clause 5.2 (the transfer function and its inverse).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from vistaline.core.arrays import FloatArray
+
+__all__ = ["encode_srgb", "hex_to_linear", "linear16_from_srgb", "linearise_srgb", "srgb_table"]
+
+FULL = 65535
+
+
+def linearise_srgb(encoded: ArrayLike) -> FloatArray:
+    """Return linear light (0..1) of sRGB-encoded values (0..1).
+
+    >>> float(linearise_srgb(0.5).round(4))
+    0.214
+    """
+    encoded = np.asarray(encoded, dtype=np.float64)
+    return np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
+
+
+def encode_srgb(linear: ArrayLike) -> FloatArray:
+    """Return sRGB-encoded values (0..1) of linear light (0..1)."""
+    linear = np.asarray(linear, dtype=np.float64)
+    return np.where(
+        linear <= 0.0031308,
+        linear * 12.92,
+        1.055 * np.maximum(linear, 0.0031308) ** (1 / 2.4) - 0.055,
+    )
+
+
+def linear16_from_srgb(levels: int) -> np.ndarray:
+    """Return the table from sRGB codes (0..levels - 1) to linear uint16."""
+    return np.rint(linearise_srgb(np.arange(levels) / (levels - 1)) * FULL).astype(np.uint16)
+
+
+def srgb_table() -> np.ndarray:
+    """Return the table (65536,) from linear uint16 to sRGB in 0..255, float32, not rounded."""
+    return (encode_srgb(np.arange(FULL + 1) / FULL) * 255).astype(np.float32)
+
+
+def hex_to_linear(colour: str) -> tuple[float, float, float]:
+    """Return linear R, G, B (0..1) of a ``#rrggbb`` colour.
+
+    >>> hex_to_linear("#ff0000")
+    (1.0, 0.0, 0.0)
+    """
+    red, green, blue = linearise_srgb(np.array(list(bytes.fromhex(colour[1:]))) / 255)
+    return float(red), float(green), float(blue)

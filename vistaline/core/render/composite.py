@@ -1,0 +1,207 @@
+"""The compositing pass: cards front to back, source-over in linear light, straight to codes.
+
+The kernels run without Python's lock in whatever thread calls them; the renderer gives each of
+its threads bands of its own.
+
+Source-over of premultiplied colour: W3C Compositing and Blending Level 1, section 9.1.4.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numba import njit
+
+from vistaline.core.picture.colour import srgb_table
+from vistaline.core.render.warp import TILE_HEIGHT, TILE_WIDTH
+
+__all__ = ["composite_linear", "composite_rgb", "composite_yuv"]
+
+SRGB = srgb_table()
+
+_KERNEL: dict[str, Any] = {"nogil": True, "fastmath": True, "cache": True}
+
+
+@njit(inline="always")
+def _span(edges, y, limit, x0, x1):  # type: ignore[no-untyped-def]
+    """Return the pixels of row ``y`` whose distance to all edges is at least ``limit``."""
+    low, high = np.float32(x0), np.float32(x1)
+    for k in range(edges.shape[0]):
+        a = edges[k, 0]
+        rest = edges[k, 1] * (y + np.float32(0.5)) + edges[k, 2] - limit
+        if abs(a) < np.float32(1e-9):
+            if rest < 0:
+                return x1, x1
+        else:
+            crossing = -rest / a - np.float32(0.5)
+            if a > 0:
+                low = max(low, np.ceil(crossing))
+            else:
+                high = min(high, np.floor(crossing) + 1)
+    if high <= low:
+        return x1, x1
+    return int(low), int(high)
+
+
+@njit(inline="always")
+def _coverage(edges, x, y):  # type: ignore[no-untyped-def]
+    covered = np.float32(1)
+    for k in range(edges.shape[0]):
+        distance = (
+            edges[k, 0] * (x + np.float32(0.5)) + edges[k, 1] * (y + np.float32(0.5)) + edges[k, 2]
+        )
+        covered *= min(max(distance + np.float32(0.5), np.float32(0)), np.float32(1))
+    return covered
+
+
+@njit(**_KERNEL)
+def _row(buffers, spans, edges, opacity, tiles, y0, j, planes, ground):  # type: ignore[no-untyped-def]
+    """Composite frame row ``y0 + j`` into ``planes`` (red, green, blue, through).
+
+    Linear, 0..65535, over ``ground``. Cards near to far, each in stretches of tiles that it
+    fills; tiles that are hidden behind a nearer card come marked as empty.
+    """
+    y, line = np.float32(y0 + j), j // TILE_HEIGHT
+    red, green, blue, through = planes[0], planes[1], planes[2], planes[3]
+    red[:] = 0
+    green[:] = 0
+    blue[:] = 0
+    through[:] = 1
+    for i in range(buffers.shape[0]):
+        if y < spans[i, 1] or y >= spans[i, 3]:
+            continue
+        touched, left = _span(edges[i], y, np.float32(-0.5), spans[i, 0], spans[i, 2])
+        full, end = _span(edges[i], y, np.float32(0.5), spans[i, 0], spans[i, 2])
+        row, weight, column = buffers[i, j], opacity[i], 0
+        while column < tiles.shape[2]:
+            if tiles[i, line, column] == 0:
+                column += 1
+                continue
+            start = max(column * TILE_WIDTH, touched)
+            while column < tiles.shape[2] and tiles[i, line, column] != 0:
+                column += 1
+            stop = min(column * TILE_WIDTH, left)
+            if start >= stop:
+                continue
+            a = min(max(full, start), stop)
+            b = min(max(end, a), stop)
+            if start < a:
+                _lay_edge(row[start:a], planes[:, start:a], weight, edges[i], start, y)
+            if a < b:
+                _lay(row[a:b], red[a:b], green[a:b], blue[a:b], through[a:b], weight)
+            if b < stop:
+                _lay_edge(row[b:stop], planes[:, b:stop], weight, edges[i], b, y)
+    for x in range(through.shape[0]):
+        red[x] += through[x] * ground[0]
+        green[x] += through[x] * ground[1]
+        blue[x] += through[x] * ground[2]
+
+
+@njit(inline="always")
+def _add(pixel, seen, red, green, blue, through, x):  # type: ignore[no-untyped-def]
+    """Add a packed pixel, ``seen`` times, behind what is already at ``x``."""
+    low, high = np.uint32(pixel), np.uint32(pixel >> np.uint64(32))
+    red[x] += seen * np.float32(low & np.uint32(65535))
+    green[x] += seen * np.float32(low >> np.uint32(16))
+    blue[x] += seen * np.float32(high & np.uint32(65535))
+    left = through[x] - seen * np.float32(1 / 65535) * np.float32(high >> np.uint32(16))
+    # Exactly none is left behind what is opaque: what rounding leaves would, multiplied on
+    # through more layers, become denormal, and those cost a hundred times as much.
+    through[x] = left if left > np.float32(1e-5) else np.float32(0)
+
+
+@njit(**_KERNEL)
+def _lay(row, red, green, blue, through, weight):  # type: ignore[no-untyped-def]
+    """Lay a stretch of a card behind what is already there.
+
+    Whole arrays from 0 and one load a pixel, because such loops are what LLVM vectorises.
+    """
+    for x in range(through.shape[0]):
+        _add(row[x], through[x] * weight, red, green, blue, through, x)
+
+
+@njit(**_KERNEL)
+def _lay_edge(row, piece, weight, edges, start, y):  # type: ignore[no-untyped-def]
+    """Lay a stretch that the card covers in part."""
+    for x in range(piece.shape[1]):
+        seen = piece[3, x] * weight * _coverage(edges, np.float32(start + x), y)
+        _add(row[x], seen, piece[0], piece[1], piece[2], piece[3], x)
+
+
+@njit(inline="always")
+def _code(value, table):  # type: ignore[no-untyped-def]
+    # An unsigned index spares numba its test for negative ones.
+    return table[np.uint16(min(value + np.float32(0.5), np.float32(65535)))]
+
+
+@njit(**_KERNEL)
+def composite_linear(buffers, spans, edges, opacity, tiles, ground, y0, out):  # type: ignore[no-untyped-def]
+    """Composite a band into ``out`` (rows, width, 4) uint16: linear, premultiplied, with alpha.
+
+    ``buffers`` (cards, rows, width) uint64, four packed uint16, near to far; ``spans`` (cards, 4)
+    x0 y0 x1 y1 in frame pixels; ``edges`` (cards, 4, 3): signed distances a x + b y + c, positive
+    inside;
+    ``opacity`` (cards,); ``tiles`` (cards, lines, columns): 0 where a card shows nothing;
+    ``ground`` (3,) linear, 0..65535; ``y0`` the band's first frame row.
+    """
+    width = out.shape[1]
+    for j in range(out.shape[0]):
+        planes = np.empty((4, width), np.float32)
+        _row(buffers, spans, edges, opacity, tiles, y0, j, planes, ground)
+        for x in range(width):
+            out[j, x, 0] = np.uint16(min(planes[0, x] + np.float32(0.5), np.float32(65535)))
+            out[j, x, 1] = np.uint16(min(planes[1, x] + np.float32(0.5), np.float32(65535)))
+            out[j, x, 2] = np.uint16(min(planes[2, x] + np.float32(0.5), np.float32(65535)))
+            alpha = np.float32(65535) * (np.float32(1) - planes[3, x])
+            out[j, x, 3] = np.uint16(alpha + np.float32(0.5))
+
+
+@njit(**_KERNEL)
+def composite_rgb(buffers, spans, edges, opacity, tiles, ground, y0, table, out):  # type: ignore[no-untyped-def]
+    """Composite a band into ``out`` (rows, width, 3) uint8, sRGB. See :func:`composite_linear`."""
+    width = out.shape[1]
+    for j in range(out.shape[0]):
+        planes = np.empty((4, width), np.float32)
+        _row(buffers, spans, edges, opacity, tiles, y0, j, planes, ground)
+        for x in range(width):
+            for channel in range(3):
+                out[j, x, channel] = np.uint8(_code(planes[channel, x], table) + np.float32(0.5))
+
+
+@njit(**_KERNEL)
+def composite_yuv(buffers, spans, edges, opacity, tiles, ground, y0, table, luma, cb, cr):  # type: ignore[no-untyped-def]
+    """Composite a band into 8-bit 4:2:0 planes, narrow range, matrix of ITU-R BT.709-6 item 3.
+
+    ``luma`` (rows, width), ``cb`` and ``cr`` (rows / 2, width / 2). Chroma is sited as H.264
+    assumes: on the left column, between the two rows.
+    """
+    width = luma.shape[1]
+    for pair in range(luma.shape[0] // 2):
+        planes = np.empty((4, width), np.float32)
+        blue_less = np.zeros(width, np.float32)
+        red_less = np.zeros(width, np.float32)
+        for half in range(2):
+            j = 2 * pair + half
+            _row(buffers, spans, edges, opacity, tiles, y0, j, planes, ground)
+            for x in range(width):
+                red = _code(planes[0, x], table)
+                green = _code(planes[1, x], table)
+                blue = _code(planes[2, x], table)
+                y = (
+                    np.float32(0.2126) * red
+                    + np.float32(0.7152) * green
+                    + np.float32(0.0722) * blue
+                )
+                luma[j, x] = np.uint8(np.float32(16.5) + y * np.float32(219 / 255))
+                blue_less[x] += blue - y
+                red_less[x] += red - y
+        # Two rows summed, a 1-2-1 sum of columns: a mean of 8.
+        to_cb = np.float32(224 / 255 / 1.8556 / 8)
+        to_cr = np.float32(224 / 255 / 1.5748 / 8)
+        for x in range(width // 2):
+            left, right = max(2 * x - 1, 0), 2 * x + 1
+            b = blue_less[left] + 2 * blue_less[2 * x] + blue_less[right]
+            r = red_less[left] + 2 * red_less[2 * x] + red_less[right]
+            cb[pair, x] = np.uint8(np.float32(128.5) + b * to_cb)
+            cr[pair, x] = np.uint8(np.float32(128.5) + r * to_cr)

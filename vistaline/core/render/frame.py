@@ -1,0 +1,208 @@
+"""Frames of a shot: order, warps, compositing, in bands that stay in the processor's cache."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Mapping
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from vistaline.core.arrays import FloatArray, Rgba16
+from vistaline.core.evaluate import CameraState, Card, FrameState, evaluate
+from vistaline.core.ordering import NEAR
+from vistaline.core.picture.colour import hex_to_linear
+from vistaline.core.render import composite
+from vistaline.core.render.pyramid import Pyramid
+from vistaline.core.render.warp import (
+    STANDARD,
+    TILE_HEIGHT,
+    TILE_WIDTH,
+    CardWarp,
+    Quality,
+    Tile,
+)
+from vistaline.core.shot import Shot
+from vistaline.core.space import clip_polygon_near
+
+__all__ = ["Renderer", "scaled"]
+
+BAND = 2 * TILE_HEIGHT
+"""Rows composited at a time: five 1080p cards take 5 MB, and fewer rows would cost more calls."""
+
+
+def scaled(shot: Shot, scale: float) -> Shot:
+    """Return the shot with a frame ``scale`` times as large, in whole even pixels.
+
+    Pictures, stage and camera stay: only the number of output pixels changes.
+    """
+    even = [max(16, 2 * round(side * scale / 2)) for side in shot.frame.size]
+    return shot.evolve(frame=shot.frame.evolve(width=even[0], height=even[1]))
+
+
+@dataclass(frozen=True, eq=False)
+class _Placed:
+    warp: CardWarp
+    edges: FloatArray
+    opacity: float
+
+
+class Renderer:
+    """Renders frames of one shot; keeps its buffers from frame to frame. One thread at a time."""
+
+    def __init__(
+        self,
+        shot: Shot,
+        pyramids: Mapping[str, Pyramid],
+        *,
+        quality: Quality = STANDARD,
+        threads: int | None = None,
+    ) -> None:
+        """``pyramids`` has one for each picture key that a shown layer uses.
+
+        ``threads`` share a frame's bands, by default one a core. OpenCV's own threads are turned
+        off in this process: two kinds would only get in each other's way.
+        """
+        cv2.setNumThreads(1)
+        self.shot = shot
+        self._pyramids = pyramids
+        self._quality = quality
+        self._width, self._height = shot.frame.size
+        self._ground = (np.array(hex_to_linear(shot.background)) * 65535).astype(np.float32)
+        self._threads = threads or os.cpu_count() or 1
+        self._buffers = np.zeros((self._threads, 0, BAND, self._width, 4), np.uint16)
+
+    def rgb(self, frame: float) -> np.ndarray:
+        """Return a frame as (height, width, 3) uint8, sRGB."""
+        out = np.empty((self._height, self._width, 3), np.uint8)
+        self._bands(
+            frame,
+            lambda y0, y1, *cards: composite.composite_rgb(*cards, composite.SRGB, out[y0:y1]),
+        )
+        return out
+
+    def linear(self, frame: float) -> Rgba16:
+        """Return a frame as (height, width, 4) uint16: linear, premultiplied, over the ground."""
+        out = np.empty((self._height, self._width, 4), np.uint16)
+        self._bands(frame, lambda y0, y1, *cards: composite.composite_linear(*cards, out[y0:y1]))
+        return out
+
+    def yuv(self, frame: float, out: np.ndarray | None = None) -> np.ndarray:
+        """Return a frame as (height * 3/2, width) uint8: planar 4:2:0, BT.709, narrow range."""
+        width, height = self._width, self._height
+        if out is None:
+            out = np.empty((height * 3 // 2, width), np.uint8)
+        chroma = out.reshape(-1)[height * width :].reshape(2, height // 2, width // 2)
+
+        def band(y0: int, y1: int, *cards: object) -> None:
+            half = slice(y0 // 2, y1 // 2)
+            composite.composite_yuv(
+                *cards, composite.SRGB, out[y0:y1], chroma[0, half], chroma[1, half]
+            )
+
+        self._bands(frame, band)
+        return out
+
+    def _bands(self, frame: float, composite_band: Callable[..., None]) -> None:
+        """Call ``composite_band(y0, y1, *what the kernels take)`` from the top down."""
+        cards = self._place(evaluate(self.shot, [frame])[0])
+        if len(cards) > self._buffers.shape[1]:
+            shape = (self._threads, len(cards), BAND, self._width, 4)
+            self._buffers = np.zeros(shape, np.uint16)
+        spans = np.array([card.warp.bounds for card in cards], np.int64).reshape(-1, 4)
+        edges = np.array([card.edges for card in cards], np.float32).reshape(-1, 4, 3)
+        opacity = np.array([card.opacity for card in cards], np.float32)
+        rows, columns = -(-self._height // TILE_HEIGHT), -(-self._width // TILE_WIDTH)
+        tiles = np.array([card.warp.tiles for card in cards], np.uint8)
+        tiles = tiles.reshape(len(cards), rows, columns)
+
+        def every_nth(thread: int) -> None:
+            buffers = self._buffers[thread, : len(cards)]
+            packed = buffers.view(np.uint64)[..., 0]
+            for y0 in range(thread * BAND, self._height, self._threads * BAND):
+                y1 = min(y0 + BAND, self._height)
+                for card, buffer in zip(cards, buffers, strict=True):
+                    card.warp.rows(y0, y1, buffer)
+                lines = slice(y0 // TILE_HEIGHT, -(-y1 // TILE_HEIGHT))
+                shown = np.ascontiguousarray(tiles[:, lines])
+                composite_band(y0, y1, packed, spans, edges, opacity, shown, self._ground, y0)
+
+        if self._threads == 1:
+            every_nth(0)
+            return
+        with ThreadPoolExecutor(self._threads) as pool:
+            for _ in pool.map(every_nth, range(self._threads)):
+                pass
+
+    def _place(self, state: FrameState) -> list[_Placed]:
+        """Return the cards that are seen, near to far."""
+        placed: list[_Placed] = []
+        hidden: np.ndarray | None = None
+        for i in reversed(state.order):
+            card = self._place_card(state.cards[i], state.camera)
+            if card is None:
+                continue
+            tiles = card.warp.tiles
+            if card.opacity < 1:
+                tiles[tiles == Tile.SOLID] = Tile.MIXED
+            if hidden is None:
+                hidden = np.zeros(tiles.shape, bool)
+            tiles[hidden] = Tile.EMPTY
+            hidden |= tiles == Tile.SOLID
+            if tiles.any():
+                card.warp.plan(self._quality)
+                placed.append(card)
+        return placed
+
+    def _place_card(self, card: Card, camera: CameraState) -> _Placed | None:
+        if card.layer.opacity == 0:
+            return None
+        pyramid = self._pyramids[card.layer.picture]
+        corners = _content_corners(card, pyramid)
+        camera_from_card = camera.camera_from_world @ card.world_from_card
+        visible = clip_polygon_near((corners @ camera_from_card.T)[:, :3], NEAR)
+        if len(visible) < 3:
+            return None
+        mapped = visible @ camera.image_from_camera.T
+        outline = mapped[:, :2] / mapped[:, 2:3]
+        low = np.maximum(np.floor(outline.min(axis=0) - 0.5), 0)
+        high = np.minimum(np.ceil(outline.max(axis=0) + 0.5), (self._width, self._height))
+        if np.any(low >= high):
+            return None
+        image_from_unit = card.image_from_unit(camera)
+        edges = _edge_distances(image_from_unit, pyramid.unit_content)
+        if abs(np.linalg.det(image_from_unit)) < 1e-12 or not np.all(np.isfinite(edges)):
+            return None  # seen exactly from its side
+        return _Placed(
+            warp=CardWarp(
+                pyramid,
+                image_from_unit,
+                (int(low[0]), int(low[1]), int(high[0]), int(high[1])),
+                self.shot.frame.size,
+            ),
+            edges=edges,
+            opacity=card.layer.opacity,
+        )
+
+
+def _content_corners(card: Card, pyramid: Pyramid) -> FloatArray:
+    """Return the corners (4, 4), homogeneous, in card metres, of what is not transparent."""
+    u0, v0, u1, v1 = pyramid.unit_content
+    units = np.array([[u0, v0, 1], [u1, v0, 1], [u1, v1, 1], [u0, v1, 1]])
+    flat = units @ card.card_from_unit.T
+    return np.column_stack([flat[:, :2], np.zeros(4), np.ones(4)])
+
+
+def _edge_distances(
+    image_from_unit: FloatArray, box: tuple[float, float, float, float]
+) -> FloatArray:
+    """Return four lines (4, 3): signed distance in pixels to each edge of ``box``, inside > 0."""
+    u0, v0, u1, v1 = box
+    # A line l.u = 0 over unit coordinates is the line H^-T l over frame pixels.
+    sides = np.array([[1, 0, -u0], [-1, 0, u1], [0, 1, -v0], [0, -1, v1]])
+    lines = sides @ np.linalg.inv(image_from_unit)
+    # The sign holds where the homography's w is positive, that is before the camera; there
+    # dividing by w > 0 changes no sign.
+    return lines / np.maximum(np.hypot(lines[:, 0], lines[:, 1]), 1e-30)[:, None]

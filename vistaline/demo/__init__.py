@@ -1,0 +1,1 @@
+"""The demo's own scenario, drawn by code: a lighthouse trust films its story."""

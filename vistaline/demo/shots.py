@@ -1,0 +1,141 @@
+"""The demo's shots as shot files with their pictures."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from multiprocessing import get_context
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from vistaline.core.formats.shotfile import write_atomically, write_shot_file
+from vistaline.core.optics import covering_focal_length
+from vistaline.core.shot import (
+    Box,
+    FrameFormat,
+    Framing,
+    Layer,
+    PictureRef,
+    Route,
+    Shot,
+    TakingCamera,
+)
+from vistaline.core.timing import parse_rate
+from vistaline.demo.drawing import Picture, to_codes
+from vistaline.demo.headland import CANVAS, LAYERS
+
+__all__ = ["write_demo_files"]
+
+_OVERSCAN = 1.2
+"""The canvas shows this much more than the frame, so that the camera may travel."""
+
+
+def write_demo_files(folder: Path) -> list[Path]:
+    """Draw the demo's pictures and write its shots; returns the shot files."""
+    with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
+        drawn = list(pool.map(_draw, LAYERS, [folder] * len(LAYERS)))
+    boxes = dict(zip(LAYERS, drawn, strict=True))
+    paths = []
+    for name, shot in (("dusk-at-sallow-head", _dusk(boxes)), ("the-keeper", _keeper(boxes))):
+        path = folder / f"{name}.json"
+        write_shot_file(shot, path, {key: ref.file for key, ref in shot.pictures.items()})
+        paths.append(path)
+    return paths
+
+
+def _key(name: str) -> str:
+    return name.lower().replace(" ", "-")
+
+
+def _file(name: str) -> str:
+    # The sky has no transparency and a grain that PNG would store at great length.
+    return f"pictures/{_key(name)}.{'jpg' if name == 'Sky' else 'png'}"
+
+
+def _draw(name: str, folder: Path) -> Box:
+    picture, box = _cropped(LAYERS[name][1]())
+    codes = to_codes(picture)
+    path = folder / _file(name)
+    if path.suffix == ".jpg":
+        bgr = cv2.cvtColor(codes, cv2.COLOR_RGBA2BGR)
+        _, data = cv2.imencode(".jpg", bgr, [cv2.IMWRITE_JPEG_QUALITY, 95])
+    else:
+        bgra = cv2.cvtColor(codes, cv2.COLOR_RGBA2BGRA)
+        _, data = cv2.imencode(".png", bgra, [cv2.IMWRITE_PNG_COMPRESSION, 3])
+    write_atomically(path, data.tobytes())
+    return box
+
+
+def _cropped(picture: Picture) -> tuple[Picture, Box]:
+    """Return the part that is not transparent, and its place in the canvas."""
+    seen = picture[..., 3] > 1 / 510
+    rows, columns = np.flatnonzero(seen.any(axis=1)), np.flatnonzero(seen.any(axis=0))
+    y0, y1, x0, x1 = rows[0], rows[-1] + 1, columns[0], columns[-1] + 1
+    return picture[y0:y1, x0:x1], (float(x0), float(y0), float(x1 - x0), float(y1 - y0))
+
+
+def _stage(boxes: dict[str, Box], distance: Callable[[str], float]) -> dict[str, object]:
+    return {
+        "pictures": {
+            _key(name): PictureRef(file=_file(name), width=int(box[2]), height=int(box[3]))
+            for name, box in boxes.items()
+        },
+        "layers": tuple(
+            Layer(name=name, picture=_key(name), box=box, distance=distance(name))
+            for name, box in boxes.items()
+        ),
+    }
+
+
+def _taking_camera(frame: FrameFormat) -> TakingCamera:
+    covering = covering_focal_length(35, frame=frame.size, picture=CANVAS)
+    return TakingCamera(width=CANVAS[0], height=CANVAS[1], focal_length=covering / _OVERSCAN)
+
+
+def _dusk(boxes: dict[str, Box]) -> Shot:
+    frame = FrameFormat(duration=192)
+    return Shot(
+        name="Dusk at Sallow Head",
+        frame=frame,
+        background="#18203a",
+        taking_camera=_taking_camera(frame),
+        **_stage(boxes, lambda name: LAYERS[name][0]),  # type: ignore[arg-type]
+        route=Route(
+            framings=(
+                Framing(frame=0, name="From the reeds", position=(-0.10, -0.015, 0.0), pan=-1.0),
+                Framing(
+                    frame=191,
+                    name="Towards the lamp",
+                    position=(0.08, -0.01, -0.26),
+                    pan=-2.0,
+                    tilt=0.4,
+                    ease="ease-in-out",
+                ),
+            )
+        ),
+    )
+
+
+def _keeper(boxes: dict[str, Box]) -> Shot:
+    frame = FrameFormat(width=1080, height=1920, rate=parse_rate("25"), duration=150)
+    return Shot(
+        name="The keeper waits",
+        frame=frame,
+        background="#18203a",
+        taking_camera=_taking_camera(frame),
+        **_stage(boxes, lambda name: LAYERS[name][0]),  # type: ignore[arg-type]
+        route=Route(
+            framings=(
+                Framing(frame=0, name="The bay", position=(-0.2, 0.0, -0.1), lens=32),
+                Framing(
+                    frame=149,
+                    name="The keeper",
+                    position=(-0.3, -0.05, -0.5),
+                    lens=36,
+                    ease=(0.3, 0.0, 0.2, 1.0),
+                ),
+            )
+        ),
+    )

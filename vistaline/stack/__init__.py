@@ -1,0 +1,1 @@
+"""Starting and stopping what Vistaline needs: MariaDB, Redis, web, worker; loopback only."""

@@ -1,0 +1,73 @@
+"""Files named by their content, written atomically: temporary file, fsync, rename."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import shutil
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import BinaryIO
+
+__all__ = ["FileStore", "Incoming"]
+
+
+@dataclass(frozen=True)
+class Incoming:
+    """A file that has arrived but is not kept yet."""
+
+    path: Path
+    sha256: str
+    size: int
+
+
+class FileStore:
+    """One folder: ``pictures/`` as they came, ``pyramids/``, ``previews/``, ``renders/``."""
+
+    def __init__(self, root: Path) -> None:
+        self.root = root
+        for name in ("incoming", "pictures", "pyramids", "previews", "renders"):
+            (root / name).mkdir(parents=True, exist_ok=True)
+
+    @contextmanager
+    def receive(self, stream: BinaryIO) -> Iterator[Incoming]:
+        """Take in a stream; the file is gone again at the end unless it was kept."""
+        handle, name = tempfile.mkstemp(dir=self.root / "incoming")
+        path = Path(name)
+        try:
+            digest = hashlib.sha256()
+            with os.fdopen(handle, "wb") as file:
+                while chunk := stream.read(1 << 20):
+                    digest.update(chunk)
+                    file.write(chunk)
+                file.flush()
+                os.fsync(file.fileno())
+            yield Incoming(path, digest.hexdigest(), path.stat().st_size)
+        finally:
+            path.unlink(missing_ok=True)
+
+    def keep(self, incoming: Incoming, extension: str) -> str:
+        """Give a file its place among the pictures; returns its name below the root."""
+        name = f"pictures/{incoming.sha256[:2]}/{incoming.sha256}.{extension}"
+        place = self.root / name
+        place.parent.mkdir(exist_ok=True)
+        os.chmod(incoming.path, 0o644)
+        os.replace(incoming.path, place)
+        return name
+
+    def path(self, name: str) -> Path:
+        """Return where a stored file lies."""
+        return self.root / name
+
+    def render_folder(self, job_id: int) -> Path:
+        """Return the folder of a render's pieces and result."""
+        folder = self.root / "renders" / str(job_id)
+        folder.mkdir(exist_ok=True)
+        return folder
+
+    def discard_render(self, job_id: int) -> None:
+        """Remove a render's files."""
+        shutil.rmtree(self.root / "renders" / str(job_id), ignore_errors=True)

@@ -1,0 +1,1 @@
+"""The web application: blueprints by bench, server-rendered pages, small ES modules."""

@@ -1,0 +1,200 @@
+"""The Flask application: factory, security headers, errors, sessions."""
+
+from __future__ import annotations
+
+import os
+import secrets
+from pathlib import Path
+from typing import Any
+
+from flask import Flask, Response, g, redirect, render_template, request, url_for
+from flask_login import LoginManager
+from flask_talisman import Talisman
+from flask_wtf.csrf import CSRFError, CSRFProtect
+from sqlalchemy.exc import OperationalError, SQLAlchemyError
+from sqlalchemy.orm import Session
+from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
+
+from vistaline.actions.errors import ActionError, Conflict, NotFound, Refused
+from vistaline.actions.pictures import Library
+from vistaline.actions.queue import CeleryQueue, Queue, celery_app
+from vistaline.core.errors import CoreError
+from vistaline.core.timing import rate_label, timecode
+from vistaline.store.database import connect
+from vistaline.store.files import FileStore
+from vistaline.store.models import Person
+from vistaline.store.settings import Settings
+from vistaline.web import context, output, pictures, projects, shots, signing, vendor
+
+__all__ = ["create_app"]
+
+_POLICY = {
+    "default-src": "'self'",
+    "script-src": "'self'",
+    "style-src": "'self'",
+    # three.js hands decoded pictures to the graphics card by blob addresses.
+    "img-src": ["'self'", "blob:", "data:"],
+    "connect-src": ["'self'", "blob:"],
+    "object-src": "'none'",
+    "base-uri": "'none'",
+    "form-action": "'self'",
+    "frame-ancestors": "'none'",
+}
+
+
+def create_app(settings: Settings | None = None, *, queue: Queue | None = None) -> Flask:
+    """Return the application; ``settings`` come from the environment if not given."""
+    settings = settings or Settings.from_environment()
+    app = Flask(__name__)
+    app.config.update(
+        SECRET_KEY=settings.secret_key or secrets.token_hex(32),
+        MAX_CONTENT_LENGTH=settings.upload_limit,
+        SESSION_COOKIE_HTTPONLY=True,
+        SESSION_COOKIE_SAMESITE="Lax",
+        SESSION_COOKIE_SECURE=True,
+        REMEMBER_COOKIE_SECURE=True,
+        REMEMBER_COOKIE_HTTPONLY=True,
+        REMEMBER_COOKIE_SAMESITE="Lax",
+        WTF_CSRF_TIME_LIMIT=None,
+        WTF_CSRF_SSL_STRICT=False,
+        RATELIMIT_STORAGE_URI=settings.redis_url,
+        RATELIMIT_HEADERS_ENABLED=True,
+    )
+    _, sessions = connect(settings.database_url)
+    app.extensions["vistaline"] = context.Services(
+        sessions=sessions,
+        library=Library(FileStore(settings.data)),
+        queue=queue or CeleryQueue(celery_app(settings.redis_url)),
+    )
+    CSRFProtect(app)
+    # On loopback there is no TLS to force; cookies are marked secure all the same, as browsers
+    # treat loopback as trustworthy.
+    Talisman(app, force_https=False, content_security_policy=_POLICY, session_cookie_secure=True)
+    _sign_in(app)
+    signing.limiter.init_app(app)
+    for blueprint in (
+        signing.blueprint,
+        projects.blueprint,
+        pictures.blueprint,
+        shots.blueprint,
+        output.blueprint,
+        vendor.blueprint,
+    ):
+        app.register_blueprint(blueprint)
+    app.jinja_env.globals.update(asset=_asset(Path(app.static_folder or "")))
+    app.jinja_env.filters.update(
+        timecode=timecode, rate=rate_label, number=_number, size=_size, duration=_duration
+    )
+    app.teardown_appcontext(context.close_session)
+    _errors(app)
+
+    @app.get("/")
+    def home() -> Any:
+        return redirect(url_for("projects.index"))
+
+    @app.after_request
+    def _fresh(response: Response) -> Response:
+        # Pages and panels hold what may change any moment; pictures say for themselves.
+        if response.mimetype in ("text/html", "application/json"):
+            response.headers.setdefault("Cache-Control", "no-store")
+        return response
+
+    return app
+
+
+def _sign_in(app: Flask) -> None:
+    manager = LoginManager(app)
+    manager.login_view = "signing.sign_in"
+    manager.login_message = ""
+
+    @manager.user_loader
+    def _load(person_id: str) -> signing.SignedIn | None:
+        person = context.session().get(Person, int(person_id))
+        return signing.SignedIn(person) if person else None
+
+
+def _errors(app: Flask) -> None:
+    def answer(message: str, status: int, title: str = "That did not work") -> Any:
+        session: Session | None = g.get("session")
+        if session:
+            session.rollback()
+        if request.headers.get("HX-Request") or _wants_json():
+            if _wants_json():
+                return {"error": message}, status
+            headers = {"HX-Retarget": "#notice", "HX-Reswap": "innerHTML"}
+            return render_template("_notice.html", message=message), status, headers
+        return render_template("error.html", title=title, message=message), status
+
+    @app.errorhandler(CoreError)
+    @app.errorhandler(Refused)
+    def _refused(error: Exception) -> Any:
+        return answer(str(error), 422)
+
+    @app.errorhandler(Conflict)
+    def _conflict(error: Conflict) -> Any:
+        return answer(str(error), 409)
+
+    @app.errorhandler(NotFound)
+    def _missing(error: NotFound) -> Any:
+        return answer(str(error), 404, "Not here")
+
+    @app.errorhandler(ActionError)
+    def _other(error: ActionError) -> Any:
+        return answer(str(error), 400)
+
+    @app.errorhandler(CSRFError)
+    def _csrf(error: CSRFError) -> Any:
+        return answer("This page has been open too long. Reload it and try again.", 400)
+
+    @app.errorhandler(RequestEntityTooLarge)
+    def _too_large(error: RequestEntityTooLarge) -> Any:
+        limit = app.config["MAX_CONTENT_LENGTH"] // (1024 * 1024)
+        return answer(f"The upload is larger than {limit} MB. Send fewer or smaller files.", 413)
+
+    @app.errorhandler(429)
+    def _too_often(error: HTTPException) -> Any:
+        return answer("Too many tries to sign in. Wait a minute, then try again.", 429)
+
+    @app.errorhandler(OperationalError)
+    def _away(error: SQLAlchemyError) -> Any:
+        app.logger.error("database: %s", error)
+        return answer("The database does not answer. Nothing was lost; try again shortly.", 503)
+
+    @app.errorhandler(OSError)
+    def _disk(error: OSError) -> Any:
+        app.logger.exception("files")
+        return answer(f"The server could not store that: {error.strerror}. Nothing was kept.", 507)
+
+    @app.errorhandler(HTTPException)
+    def _http(error: HTTPException) -> Any:
+        return answer(error.description or error.name, error.code or 500, error.name)
+
+
+def _wants_json() -> bool:
+    return request.accept_mimetypes.best == "application/json"
+
+
+def _asset(static: Path) -> Any:
+    """Return addresses of static files that change when the file does."""
+
+    def asset(name: str) -> str:
+        stamp = int(os.stat(static / name).st_mtime)
+        return url_for("static", filename=name, v=stamp)
+
+    return asset
+
+
+def _number(value: float, places: int = 2) -> str:
+    """Return a number with at most ``places`` decimals and a true minus sign kept typeable."""
+    text = f"{value:.{places}f}"
+    text = text.rstrip("0").rstrip(".") if "." in text else text
+    return "0" if text == "-0" else text
+
+
+def _size(count: int) -> str:
+    return f"{count / 1e6:.1f} MB" if count >= 100_000 else f"{count / 1e3:.0f} kB"
+
+
+def _duration(seconds: float) -> str:
+    whole = max(0, round(seconds))
+    return f"{whole // 60} min {whole % 60} s" if whole >= 60 else f"{whole} s"

@@ -1,0 +1,135 @@
+"""The Output bench: asking for clips, watching them come, fetching them."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from flask import Blueprint, redirect, render_template, request, send_file, url_for
+from flask_login import login_required
+
+from vistaline.actions import projects, renders, shots
+from vistaline.actions.errors import NotFound, Refused
+from vistaline.core.watch import findings
+from vistaline.store.models import JobState, OutputKind, RenderJob, ShotRow
+from vistaline.web.context import person_id, services, session
+
+__all__ = ["blueprint"]
+
+blueprint = Blueprint("output", __name__)
+
+
+@blueprint.get("/shots/<int:shot_id>/output")
+@login_required
+def bench(shot_id: int) -> Any:
+    """The Output bench."""
+    row = projects.find_shot(session(), person_id(), shot_id)
+    shot = shots.current_shot(session(), row)
+    undone, redone = shots.undo_labels(session(), row)
+    return render_template(
+        "output.html",
+        row=row,
+        shot=shot,
+        project=row.project,
+        bench="output",
+        undone=undone,
+        redone=redone,
+        findings=findings(shot),
+        **_jobs(row),
+    )
+
+
+@blueprint.get("/shots/<int:shot_id>/renders")
+@login_required
+def jobs(shot_id: int) -> Any:
+    """The list of renders; asks for itself again while one is running."""
+    row = projects.find_shot(session(), person_id(), shot_id)
+    return render_template("_jobs.html", row=row, **_jobs(row))
+
+
+def _jobs(row: ShotRow) -> dict[str, Any]:
+    found = renders.jobs_of(session(), row)
+    return {
+        "jobs": [(job, renders.progress_of(session(), job)) for job in found],
+        "active": any(job.state in (JobState.WAITING, JobState.RUNNING) for job in found),
+    }
+
+
+@blueprint.post("/shots/<int:shot_id>/renders")
+@login_required
+def start(shot_id: int) -> Any:
+    """Ask for a render."""
+    row = projects.find_shot(session(), person_id(), shot_id)
+    form = request.form
+    try:
+        kind = OutputKind(form.get("kind", "mp4"))
+    except ValueError:
+        raise Refused("Choose a clip (MP4) or frames (PNG).") from None
+    job = renders.start_render(
+        session(),
+        row,
+        kind=kind,
+        scale=form.get("percent", 100.0, type=float) / 100,
+        first=form.get("first", 0, type=int),
+        last=form.get("last", type=int),
+    )
+    session().commit()
+    renders.announce(services().queue, job)
+    return _list(row)
+
+
+@blueprint.post("/renders/<int:job_id>/stop")
+@login_required
+def stop(job_id: int) -> Any:
+    """Stop a render; what is finished is kept."""
+    job = _job(job_id)
+    renders.stop_render(session(), job)
+    session().commit()
+    return _list(job.shot)
+
+
+@blueprint.post("/renders/<int:job_id>/resume")
+@login_required
+def resume(job_id: int) -> Any:
+    """Let a stopped render go on."""
+    job = _job(job_id)
+    renders.resume_render(session(), job, services().queue)
+    return _list(job.shot)
+
+
+@blueprint.post("/renders/<int:job_id>/remove")
+@login_required
+def remove(job_id: int) -> Any:
+    """Remove a render and its files."""
+    job = _job(job_id)
+    row = job.shot
+    renders.remove_render(session(), services().library, job)
+    session().commit()
+    return _list(row)
+
+
+@blueprint.get("/renders/<int:job_id>/result")
+@login_required
+def result(job_id: int) -> Any:
+    """Send a finished clip or archive of frames."""
+    job = _job(job_id)
+    if job.state is not JobState.DONE:
+        raise NotFound("This render is not finished. Come back when it is.")
+    path = services().library.files.path(job.result)
+    stem = re.sub(r"[^A-Za-z0-9]+", "-", job.name).strip("-").lower() or "shot"
+    return send_file(
+        path,
+        as_attachment="show" not in request.args,
+        download_name=f"{stem}-{job.id}{path.suffix}",
+        conditional=True,
+    )
+
+
+def _job(job_id: int) -> RenderJob:
+    return projects.find_job(session(), person_id(), job_id)
+
+
+def _list(row: ShotRow) -> Any:
+    if request.headers.get("HX-Request"):
+        return render_template("_jobs.html", row=row, **_jobs(row))
+    return redirect(url_for("output.bench", shot_id=row.id))

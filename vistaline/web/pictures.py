@@ -1,0 +1,141 @@
+"""The Pictures bench: bringing pictures in, starting a shot from them."""
+
+from __future__ import annotations
+
+from typing import Any, BinaryIO, cast
+
+from flask import Blueprint, flash, redirect, render_template, request, send_file, url_for
+from flask_login import login_required
+
+from vistaline.actions import pictures, projects, shots
+from vistaline.actions.errors import Refused
+from vistaline.core.optics import DEFAULT_LENS
+from vistaline.core.timing import RATE_PRESETS, parse_rate
+from vistaline.store.models import Picture
+from vistaline.web.context import person_id, services, session
+
+__all__ = ["blueprint"]
+
+blueprint = Blueprint("pictures", __name__)
+
+SIZES = {
+    "1920x1080": "HD, 1920 × 1080",
+    "3840x2160": "UHD, 3840 × 2160",
+    "1080x1920": "Upright, 1080 × 1920",
+    "1080x1080": "Square, 1080 × 1080",
+}
+
+
+@blueprint.get("/projects/<int:project_id>")
+@login_required
+def bench(project_id: int) -> Any:
+    """Show a project: its pictures and its shots."""
+    project = projects.find_project(session(), person_id(), project_id)
+    return render_template(
+        "pictures.html",
+        project=project,
+        role=projects.role_in(session(), person_id(), project_id),
+        pictures=pictures.pictures_of(session(), project_id),
+        shots=shots.shots_of(session(), project_id),
+        sizes=SIZES,
+        rates=RATE_PRESETS,
+        lens=DEFAULT_LENS,
+    )
+
+
+@blueprint.post("/projects/<int:project_id>/pictures")
+@login_required
+def upload(project_id: int) -> Any:
+    """Take in one picture; answers with its tile."""
+    projects.find_project(session(), person_id(), project_id)
+    file = request.files.get("picture")
+    if file is None or not file.filename:
+        raise Refused("No file was sent. Choose a picture first.")
+    picture, new = services().library.import_picture(
+        session(), project_id, file.filename, cast(BinaryIO, file.stream)
+    )
+    session().commit()
+    tile = render_template("_picture.html", picture=picture)
+    return {"tile": tile, "id": picture.id, "new": new, "name": picture.name}
+
+
+@blueprint.get("/projects/<int:project_id>/pictures")
+@login_required
+def tiles(project_id: int) -> Any:
+    """Show a project's pictures as tiles."""
+    projects.find_project(session(), person_id(), project_id)
+    found = pictures.pictures_of(session(), project_id)
+    return render_template("_pictures.html", pictures=found)
+
+
+@blueprint.post("/pictures/<int:picture_id>/remove")
+@login_required
+def remove(picture_id: int) -> Any:
+    """Take a picture out of its project."""
+    picture = projects.find_picture(session(), person_id(), picture_id)
+    project_id = picture.project_id
+    used = shots.shots_showing(session(), project_id, picture.file)
+    pictures.remove_picture(session(), picture, used)
+    session().commit()
+    return redirect(url_for("pictures.bench", project_id=project_id))
+
+
+@blueprint.get("/pictures/<int:picture_id>/preview.webp")
+@login_required
+def preview(picture_id: int) -> Any:
+    """Send a picture as the browser draws it; content never changes, so it may be kept."""
+    picture = projects.find_picture(session(), person_id(), picture_id)
+    path = services().library.preview(picture.file, thumbnail="thumb" in request.args)
+    response = send_file(path, mimetype="image/webp", conditional=True)
+    response.cache_control.private = True
+    response.cache_control.max_age = 86400
+    return response
+
+
+@blueprint.post("/projects/<int:project_id>/shots")
+@login_required
+def start_shot(project_id: int) -> Any:
+    """Start a shot from chosen pictures."""
+    projects.find_project(session(), person_id(), project_id)
+    form = request.form
+    chosen = [
+        picture
+        for key in form.getlist("picture", type=int)
+        if (picture := session().get(Picture, key)) and picture.project_id == project_id
+    ]
+    width, height = _frame_size()
+    rate = parse_rate(form.get("own_rate") or form.get("rate", "24"))
+    row, remarks = shots.start_shot(
+        session(),
+        services().library,
+        chosen,
+        person_id=person_id(),
+        name=form.get("name", ""),
+        width=width,
+        height=height,
+        rate=str(rate),
+        duration=round(_seconds() * rate),
+    )
+    session().commit()
+    for remark in remarks:
+        flash(remark)
+    return redirect(url_for("shots.arrange", shot_id=row.id))
+
+
+def _frame_size() -> tuple[int, int]:
+    form = request.form
+    if form.get("size", "own") == "own":
+        width, height = form.get("width", type=int), form.get("height", type=int)
+    else:
+        sides = form["size"].split("x")
+        width, height = (int(side) for side in sides) if sides[0].isdigit() else (None, None)
+    if not width or not height:
+        raise Refused("Give the frame's width and height in whole pixels, such as 1920 and 1080.")
+    return width, height
+
+
+def _seconds() -> float:
+    seconds = request.form.get("seconds", type=float)
+    if seconds is None or not 0 < seconds <= 3600:
+        raise Refused("Give the shot's length in seconds, above 0 and up to 3600.")
+    return seconds

@@ -1,0 +1,306 @@
+"""Arrange and Direct: the two benches over one shot, its live scene and its edits."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, Response, redirect, render_template, request, url_for
+from flask_login import login_required
+
+from vistaline.actions import projects, shots
+from vistaline.actions.errors import Refused
+from vistaline.actions.pictures import pictures_of
+from vistaline.core import edit
+from vistaline.core.easing import NAMED_EASES
+from vistaline.core.evaluate import camera_states, evaluate
+from vistaline.core.formats.sequence import encode_jpeg, encode_png
+from vistaline.core.optics import LENS_PRESETS, angle_of_view, gate_size
+from vistaline.core.picture.preview import alpha_at
+from vistaline.core.render.frame import Renderer, scaled
+from vistaline.core.scene import describe_scene, pick_layer
+from vistaline.core.shot import Layer, Shot
+from vistaline.core.timing import RATE_PRESETS
+from vistaline.core.watch import findings
+from vistaline.store.models import ShotRow
+from vistaline.web.context import person_id, services, session
+
+__all__ = ["blueprint"]
+
+blueprint = Blueprint("shots", __name__, url_prefix="/shots")
+
+_FLAGS = {"keep_framing", "hidden", "locked"}
+
+
+def _open(shot_id: int) -> tuple[ShotRow, Shot]:
+    row = projects.find_shot(session(), person_id(), shot_id)
+    return row, shots.current_shot(session(), row)
+
+
+def _page(template: str, shot_id: int, **more: Any) -> Any:
+    row, shot = _open(shot_id)
+    undone, redone = shots.undo_labels(session(), row)
+    return render_template(
+        template, row=row, shot=shot, project=row.project, undone=undone, redone=redone, **more
+    )
+
+
+@blueprint.get("/<int:shot_id>")
+@login_required
+def shot(shot_id: int) -> Any:
+    """Open a shot where its camera moves."""
+    return redirect(url_for("shots.direct", shot_id=shot_id))
+
+
+@blueprint.get("/<int:shot_id>/arrange")
+@login_required
+def arrange(shot_id: int) -> Any:
+    """The Arrange bench."""
+    return _page("arrange.html", shot_id, bench="arrange")
+
+
+@blueprint.get("/<int:shot_id>/direct")
+@login_required
+def direct(shot_id: int) -> Any:
+    """The Direct bench."""
+    return _page("direct.html", shot_id, bench="direct")
+
+
+# --- the live scene ---------------------------------------------------------------------------
+
+
+@blueprint.get("/<int:shot_id>/scene.json")
+@login_required
+def scene(shot_id: int) -> Any:
+    """Send what the live view draws, for every frame."""
+    row, shot = _open(shot_id)
+    return _scene(row, shot, range(shot.frame.duration))
+
+
+@blueprint.post("/<int:shot_id>/preview/<verb>")
+@login_required
+def preview(shot_id: int, verb: str) -> Any:
+    """Send what an edit would look like at one frame; nothing is kept."""
+    row, shot = _open(shot_id)
+    changed = edit.apply(shot, verb, _arguments())
+    frame = request.args.get("frame", 0, type=int)
+    return _scene(row, changed, [frame]) | {"values": _values(changed)}
+
+
+def _scene(row: ShotRow, shot: Shot, frames: Any) -> dict[str, Any]:
+    addresses = _picture_addresses(row)
+    return describe_scene(shot, frames) | {
+        "version": row.version,
+        "textures": {
+            key: addresses[ref.file] for key, ref in shot.pictures.items() if ref.file in addresses
+        },
+    }
+
+
+def _picture_addresses(row: ShotRow) -> dict[str, str]:
+    return {
+        picture.file: url_for("pictures.preview", picture_id=picture.id)
+        for picture in pictures_of(session(), row.project_id)
+    }
+
+
+def _values(shot: Shot) -> dict[str, Any]:
+    """Return the numbers a drag shows while it happens."""
+    layers = {
+        layer.id: {
+            "distance": layer.distance,
+            "across": layer.across,
+            "up": layer.up,
+            "percent": layer.scale * 100,
+        }
+        for layer in shot.layers
+    }
+    framings = [
+        {
+            "frame": framing.frame,
+            "across": framing.position[0],
+            "up": framing.position[1],
+            "forward": -framing.position[2],
+            "pan": framing.pan,
+            "tilt": framing.tilt,
+            "roll": framing.roll,
+            "lens": framing.lens,
+        }
+        for framing in shot.route.framings
+    ]
+    return {"layers": layers, "framings": framings}
+
+
+@blueprint.get("/<int:shot_id>/pick")
+@login_required
+def pick(shot_id: int) -> Any:
+    """Say which layer is seen at a point of the frame."""
+    _, shot = _open(shot_id)
+    library = services().library
+
+    def alpha(layer: Layer, u: float, v: float) -> float:
+        return alpha_at(library.pyramid(shot.pictures[layer.picture].file), u, v)
+
+    args = request.args
+    state = evaluate(shot, [args.get("frame", 0, type=int)])[0]
+    x, y = args.get("x", 0.0, type=float), args.get("y", 0.0, type=float)
+    return {"layer": pick_layer(state, x, y, alpha)}
+
+
+@blueprint.get("/<int:shot_id>/frame.<any(jpg, png):kind>")
+@login_required
+def frame(shot_id: int, kind: str) -> Any:
+    """Send one rendered frame, ``width`` pixels wide; kept by the shot's version."""
+    row, shot = _open(shot_id)
+    number = request.args.get("n", 0, type=int)
+    width = min(max(request.args.get("width", 320, type=int), 32), 1920)
+    if not 0 <= number < shot.frame.duration:
+        raise Refused(f"The shot has frames 0 to {shot.frame.duration - 1}.")
+    small = scaled(shot, width / shot.frame.width)
+    renderer = Renderer(small, services().library.pyramids_of(small))
+    pixels = renderer.rgb(number)
+    if kind == "png":
+        response = Response(encode_png(pixels), mimetype="image/png")
+    else:
+        response = Response(encode_jpeg(pixels), mimetype="image/jpeg")
+    response.set_etag(f"{row.id}-{row.version}-{number}-{width}")
+    response.cache_control.private = True
+    response.cache_control.max_age = 3600 if request.args.get("v") else 0
+    return response.make_conditional(request)
+
+
+# --- edits ------------------------------------------------------------------------------------
+
+
+def _arguments() -> dict[str, Any]:
+    """Return the form's values; an empty field means: leave as it is."""
+    form = {key: value for key, value in request.form.items() if value != "" or key == "name"}
+    for key in ("csrf_token", "version"):
+        form.pop(key, None)
+    # A box that is not ticked sends nothing; its form says that it was there.
+    for flag in request.form.getlist("flags"):
+        form.setdefault(flag, "false")
+    form.pop("flags", None)
+    return {key: value == "true" if key in _FLAGS else value for key, value in form.items()}
+
+
+def _version() -> int:
+    version = request.form.get("version", type=int)
+    if version is None:
+        raise Refused("The edit does not say which version of the shot it is for. Reload the page.")
+    return version
+
+
+def _changed(row: ShotRow) -> Any:
+    session().commit()
+    if request.headers.get("HX-Request") or request.accept_mimetypes.best == "application/json":
+        trigger = f'{{"shotchange": {{"version": {row.version}}}}}'
+        return {"version": row.version}, 200, {"HX-Trigger": trigger, "HX-Reswap": "none"}
+    return redirect(request.referrer or url_for("shots.direct", shot_id=row.id))
+
+
+@blueprint.post("/<int:shot_id>/edits/<verb>")
+@login_required
+def make_edit(shot_id: int, verb: str) -> Any:
+    """Make an edit and keep it."""
+    row = projects.find_shot(session(), person_id(), shot_id)
+    shots.change_shot(session(), row, verb, _arguments(), version=_version(), person_id=person_id())
+    return _changed(row)
+
+
+@blueprint.post("/<int:shot_id>/undo")
+@login_required
+def undo(shot_id: int) -> Any:
+    """Take the last edit back."""
+    row = projects.find_shot(session(), person_id(), shot_id)
+    shots.undo(session(), row, version=_version())
+    return _changed(row)
+
+
+@blueprint.post("/<int:shot_id>/redo")
+@login_required
+def redo(shot_id: int) -> Any:
+    """Make an edit again that was taken back."""
+    row = projects.find_shot(session(), person_id(), shot_id)
+    shots.redo(session(), row, version=_version())
+    return _changed(row)
+
+
+# --- panels -----------------------------------------------------------------------------------
+
+
+@blueprint.get("/<int:shot_id>/panels/head")
+@login_required
+def head_panel(shot_id: int) -> Any:
+    """Name, format, undo and redo."""
+    return _page("_head.html", shot_id)
+
+
+@blueprint.get("/<int:shot_id>/panels/depth")
+@login_required
+def depth_panel(shot_id: int) -> Any:
+    """The depth scale: layers far to near as pictures of themselves."""
+    row, shot = _open(shot_id)
+    ordered = sorted(enumerate(shot.layers), key=lambda pair: (pair[1].distance, -pair[0]))
+    return render_template(
+        "_depth.html",
+        row=row,
+        shot=shot,
+        layers=[layer for _, layer in ordered],
+        addresses=_picture_addresses(row),
+        selected=request.args.get("layer", ""),
+    )
+
+
+@blueprint.get("/<int:shot_id>/panels/layer")
+@login_required
+def layer_panel(shot_id: int) -> Any:
+    """The chosen layer's values."""
+    row, shot = _open(shot_id)
+    wanted = request.args.get("layer", "")
+    layer = next((each for each in shot.layers if each.id == wanted), None)
+    neighbours = [
+        each
+        for each in shot.layers
+        if layer and each.id != layer.id and abs(each.distance - layer.distance) < 1e-9
+    ]
+    camera = camera_states(shot, [request.args.get("frame", 0, type=int)])[0]
+    return render_template(
+        "_layer.html",
+        row=row,
+        shot=shot,
+        layer=layer,
+        neighbours=neighbours,
+        camera=camera,
+        lenses=LENS_PRESETS,
+        findings=findings(shot),
+    )
+
+
+@blueprint.get("/<int:shot_id>/panels/framing")
+@login_required
+def framing_panel(shot_id: int) -> Any:
+    """The chosen framing's values and the ease of the travel that arrives there."""
+    row, shot = _open(shot_id)
+    index = request.args.get("framing", 0, type=int)
+    index = min(max(index, 0), len(shot.route.framings) - 1)
+    framing = shot.route.framings[index]
+    return render_template(
+        "_framing.html",
+        row=row,
+        shot=shot,
+        index=index,
+        framing=framing,
+        curve=framing.curve,
+        angle=angle_of_view(framing.lens, gate_size(*shot.frame.size)[0]),
+        lenses=LENS_PRESETS,
+        eases=list(NAMED_EASES),
+        findings=findings(shot),
+    )
+
+
+@blueprint.get("/<int:shot_id>/panels/format")
+@login_required
+def format_panel(shot_id: int) -> Any:
+    """Frame size, rate and duration."""
+    row, shot = _open(shot_id)
+    return render_template("_format.html", row=row, shot=shot, rates=RATE_PRESETS)

@@ -1,0 +1,53 @@
+// Starts what a page asks for and serves what every page has: dialogs, notices, the table's colour.
+import { Desk } from "./desk.js";
+import { Ease } from "./ease.js";
+import { disposeGone, mountAll } from "./mount.js";
+import { Upload } from "./upload.js";
+
+const kinds = { Desk, Ease, Upload };
+mountAll(document.body, kinds);
+document.addEventListener("htmx:after:swap", () => {
+  disposeGone();
+  mountAll(document.body, kinds);
+});
+document.addEventListener("htmx:error", async () => {
+  const { notice } = await import("./notice.js");
+  notice("The server does not answer. Nothing was lost; try again shortly.");
+});
+
+document.addEventListener("click", (event) => {
+  const at = (selector) => event.target.closest(selector);
+  if (at("[data-dismiss]")) at(".notice-card").remove();
+  if (at("[data-help]")) document.getElementById("help").showModal();
+  if (at("[data-open]")) document.getElementById(at("[data-open]").dataset.open)?.showModal();
+  if (at("[data-close]")) document.getElementById(at("[data-close]").dataset.close).close();
+  if (at("[data-theme-switch]")) {
+    const next = document.documentElement.dataset.bsTheme === "dark" ? "light" : "dark";
+    document.documentElement.dataset.bsTheme = next;
+    localStorage.setItem("vistaline-table", next);
+  }
+});
+document.addEventListener("submit", (event) => {
+  // A value's form is sent when the value changes; Enter must not send it once more as a page.
+  if (event.target.hasAttribute("hx-post") && !event.target.hasAttribute("action")) event.preventDefault();
+  const closes = event.target.dataset.closes;
+  if (closes) document.getElementById(closes).close();
+});
+document.addEventListener("change", (event) => {
+  const reveals = event.target.dataset.reveals;
+  if (reveals) document.getElementById(reveals).hidden = event.target.value !== "own";
+});
+// The browser's own steps start from the value the page came with, and refuse what lies between.
+function nudge(event, field) {
+  const step = Number(field.dataset.step) * (event.shiftKey ? 10 : 1) * (event.key === "ArrowUp" ? 1 : -1);
+  const value = Number(field.value) + step;
+  const bounded = Math.min(Math.max(value, field.min === "" ? -Infinity : Number(field.min)), field.max === "" ? Infinity : Number(field.max));
+  field.value = Number(bounded.toFixed(4));
+  field.dispatchEvent(new Event("change", { bubbles: true }));
+  event.preventDefault();
+}
+document.addEventListener("keydown", (event) => {
+  const field = event.target.closest?.("input[data-step]");
+  if (field && (event.key === "ArrowUp" || event.key === "ArrowDown")) return nudge(event, field);
+  if (event.key === "?" && !event.target.closest("input, textarea")) document.getElementById("help").showModal();
+});

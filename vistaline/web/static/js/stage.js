@@ -1,0 +1,167 @@
+// Draws cards with WebGL as the server's matrices say, in linear light, back to front.
+import * as THREE from "/vendor/three.module.js";
+
+const CARD_VERTEX = `
+  uniform mat4 clip;
+  varying vec2 place;
+  void main() { place = uv; gl_Position = clip * modelMatrix * vec4(position, 1.0); }`;
+const CARD_FRAGMENT = `
+  uniform sampler2D picture; uniform float opacity;
+  varying vec2 place;
+  void main() { gl_FragColor = texture2D(picture, place) * opacity; }`;
+const PREMULTIPLY_FRAGMENT = `
+  uniform sampler2D picture; varying vec2 place;
+  void main() { vec4 c = texture2D(picture, place); gl_FragColor = vec4(c.rgb * c.a, c.a); }`;
+const OUT_VERTEX = `varying vec2 place; void main() { place = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }`;
+// IEC 61966-2-1, as in vistaline.core.picture.colour.
+const OUT_FRAGMENT = `
+  uniform sampler2D picture; varying vec2 place;
+  void main() {
+    vec3 c = texture2D(picture, place).rgb;
+    vec3 low = c * 12.92; vec3 high = 1.055 * pow(max(c, 0.0031308), vec3(1.0 / 2.4)) - 0.055;
+    gl_FragColor = vec4(mix(high, low, vec3(lessThanEqual(c, vec3(0.0031308)))), 1.0);
+  }`;
+
+export class Stage {
+  constructor(canvas) {
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: false, alpha: false });
+    this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
+    this.renderer.sortObjects = true;
+    this.world = new THREE.Scene();
+    this.eye = new THREE.Camera();
+    this.clip = { value: new THREE.Matrix4() };
+    this.shape = new THREE.PlaneGeometry(1, 1);
+    this.cards = new Map();
+    this.textures = new Map();
+    this.loader = new THREE.TextureLoader();
+    this.light = this.#target(2, 2);
+    this.sheet = this.#sheet(OUT_FRAGMENT);
+    this.out = new THREE.Scene().add(this.sheet);
+  }
+
+  /** A pass over the whole target. */
+  #sheet(fragmentShader) {
+    const uniforms = { picture: { value: null } };
+    const material = new THREE.ShaderMaterial({ uniforms, vertexShader: OUT_VERTEX, fragmentShader, depthTest: false, depthWrite: false, blending: THREE.NoBlending });
+    const sheet = new THREE.Mesh(new THREE.PlaneGeometry(2, 2), material);
+    sheet.frustumCulled = false;
+    return sheet;
+  }
+
+  /** Bring a picture to linear premultiplied half floats, so that it is filtered as the renderer does. */
+  #premultiplied(texture) {
+    texture.colorSpace = THREE.SRGBColorSpace;
+    texture.generateMipmaps = false;
+    texture.minFilter = texture.magFilter = THREE.NearestFilter;
+    const { width, height } = texture.image;
+    const target = new THREE.WebGLRenderTarget(width, height, {
+      type: THREE.HalfFloatType, depthBuffer: false, generateMipmaps: true, anisotropy: 4,
+      minFilter: THREE.LinearMipmapLinearFilter, magFilter: THREE.LinearFilter,
+    });
+    const sheet = this.#sheet(PREMULTIPLY_FRAGMENT);
+    sheet.material.uniforms.picture.value = texture;
+    this.renderer.setRenderTarget(target);
+    this.renderer.render(new THREE.Scene().add(sheet), this.eye);
+    this.renderer.setRenderTarget(null);
+    sheet.material.dispose();
+    texture.dispose();
+    return target.texture;
+  }
+
+  #target(width, height) {
+    return new THREE.WebGLRenderTarget(width, height, { type: THREE.HalfFloatType, samples: 4, depthBuffer: false });
+  }
+
+  /** Fetch the pictures that are not here yet; resolves when all can be drawn. */
+  load(addresses) {
+    const waits = Object.entries(addresses).map(([key, address]) => {
+      if (!this.textures.has(key)) {
+        this.textures.set(key, this.loader.loadAsync(address).then((texture) => this.#premultiplied(texture)));
+      }
+      return this.textures.get(key);
+    });
+    return Promise.all(waits);
+  }
+
+  /** Make the cards of a scene; those that stay are kept. */
+  async set(data) {
+    await this.load(data.textures);
+    const gone = new Set(this.cards.keys());
+    for (const layer of data.layers) {
+      if (!layer.matrix) continue;
+      gone.delete(layer.id);
+      let card = this.cards.get(layer.id);
+      if (!card) {
+        card = new THREE.Mesh(this.shape, new THREE.ShaderMaterial({
+          uniforms: { clip: this.clip, picture: { value: null }, opacity: { value: 1 } },
+          vertexShader: CARD_VERTEX, fragmentShader: CARD_FRAGMENT,
+          transparent: true, depthTest: false, depthWrite: false, side: THREE.DoubleSide,
+          blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.OneMinusSrcAlphaFactor,
+        }));
+        card.matrixAutoUpdate = false;
+        card.frustumCulled = false;
+        this.cards.set(layer.id, card);
+        this.world.add(card);
+      }
+      card.matrix.fromArray(layer.matrix);
+      card.material.uniforms.opacity.value = layer.opacity;
+      card.material.uniforms.picture.value = await this.textures.get(layer.picture);
+    }
+    for (const id of gone) {
+      const card = this.cards.get(id);
+      this.world.remove(card);
+      card.material.dispose();
+      this.cards.delete(id);
+    }
+    this.ground = new THREE.Color(data.background);
+  }
+
+  size(width, height) {
+    this.renderer.setPixelRatio(1);
+    this.renderer.setSize(width, height, false);
+    this.light.setSize(width, height);
+  }
+
+  #paint(record, target) {
+    this.clip.value.fromArray(record.clip);
+    const rank = new Map(record.order.map((id, n) => [id, n]));
+    for (const [id, card] of this.cards) {
+      card.visible = rank.has(id);
+      card.renderOrder = rank.get(id) ?? 0;
+    }
+    this.renderer.setClearColor(this.ground, 1);
+    this.renderer.setRenderTarget(target);
+    this.renderer.clear();
+    this.renderer.render(this.world, this.eye);
+    this.sheet.material.uniforms.picture.value = target.texture;
+  }
+
+  draw(record) {
+    this.#paint(record, this.light);
+    this.renderer.setRenderTarget(null);
+    this.renderer.render(this.out, this.eye);
+  }
+
+  /** Return a frame's pixels, 8-bit RGBA rows from the top, at any size. */
+  snapshot(record, width, height) {
+    const light = this.#target(width, height);
+    const codes = new THREE.WebGLRenderTarget(width, height, { depthBuffer: false });
+    this.#paint(record, light);
+    this.renderer.setRenderTarget(codes);
+    this.renderer.render(this.out, this.eye);
+    const upward = new Uint8Array(width * height * 4);
+    this.renderer.readRenderTargetPixels(codes, 0, 0, width, height, upward);
+    this.renderer.setRenderTarget(null);
+    light.dispose();
+    codes.dispose();
+    const pixels = new Uint8Array(upward.length);
+    const row = width * 4;
+    for (let y = 0; y < height; y++) pixels.set(upward.subarray((height - 1 - y) * row, (height - y) * row), y * row);
+    return pixels;
+  }
+
+  dispose() {
+    this.light.dispose();
+    this.renderer.dispose();
+  }
+}

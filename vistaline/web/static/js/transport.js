@@ -1,0 +1,96 @@
+// Playing at true rate: the frame follows the clock, frames are dropped rather than slowed.
+export class Transport {
+  constructor(desk, scene) {
+    this.scene = scene;
+    this.part = (name) => desk.querySelector(`[data-part="${name}"]`);
+    this.playing = false;
+    this.loop = localStorage.getItem("vistaline-loop") !== "off";
+    this.button = desk.querySelector('[data-do="play"]');
+    this.loopButton = desk.querySelector('[data-do="loop"]');
+    this.button.addEventListener("click", () => this.toggle());
+    this.loopButton.addEventListener("click", () => this.toggleLoop());
+    desk.querySelector('[data-do="back"]').addEventListener("click", () => this.step(-1));
+    desk.querySelector('[data-do="on"]').addEventListener("click", () => this.step(1));
+    this.part("scrub").addEventListener("input", (event) => {
+      this.pause();
+      scene.go(Number(event.target.value));
+    });
+    scene.addEventListener("frame", () => this.#show());
+    scene.addEventListener("change", () => this.#show());
+    this.loopButton.setAttribute("aria-pressed", String(this.loop));
+  }
+
+  toggle() {
+    if (this.playing) this.pause();
+    else this.play();
+  }
+
+  toggleLoop() {
+    this.loop = !this.loop;
+    localStorage.setItem("vistaline-loop", this.loop ? "on" : "off");
+    this.loopButton.setAttribute("aria-pressed", String(this.loop));
+  }
+
+  play() {
+    const { data } = this.scene;
+    if (!data || this.playing) return;
+    if (this.scene.frame >= data.duration - 1) this.scene.go(0);
+    this.playing = true;
+    this.button.textContent = "❚❚";
+    this.button.setAttribute("aria-label", "Pause");
+    this.#restart();
+    requestAnimationFrame((now) => this.#tick(now));
+  }
+
+  pause() {
+    if (!this.playing) return;
+    this.playing = false;
+    this.button.textContent = "▶";
+    this.button.setAttribute("aria-label", "Play");
+    this.#show();
+  }
+
+  step(frames) {
+    this.pause();
+    this.scene.go(this.scene.frame + frames);
+  }
+
+  #restart() {
+    this.began = performance.now();
+    this.from = this.scene.frame;
+    this.drawn = 0;
+  }
+
+  #tick(now) {
+    if (!this.playing) return;
+    const [over, under] = this.scene.data.rate;
+    const passed = Math.max(0, now - this.began) / 1000;
+    let frame = this.from + Math.floor((passed * over) / under);
+    if (frame >= this.scene.data.duration) {
+      if (!this.loop) {
+        this.scene.go(this.scene.data.duration - 1);
+        return this.pause();
+      }
+      this.scene.go(0);
+      this.#restart();
+      frame = 0;
+    }
+    if (frame !== this.scene.frame) {
+      this.drawn += 1;
+      this.scene.go(frame);
+    }
+    this.pace = passed > 1 ? this.drawn / passed : null;
+    requestAnimationFrame((next) => this.#tick(next));
+  }
+
+  #show() {
+    const { data, frame } = this.scene;
+    this.part("timecode").textContent = data.frames[frame].timecode;
+    const rate = data.rate[0] / data.rate[1];
+    const slow = this.playing && this.pace && this.pace < rate * 0.9;
+    this.part("counter").textContent = slow ? `frame ${frame} · showing ${this.pace.toFixed(0)} of ${rate.toFixed(0)} fps` : `frame ${frame} of ${data.duration}`;
+    const scrub = this.part("scrub");
+    scrub.max = data.duration - 1;
+    scrub.value = frame;
+  }
+}

@@ -1,0 +1,84 @@
+// Pictures in: each file with its own progress bar and, if it is refused, its own sentence.
+export class Upload {
+  constructor(form) {
+    this.form = form;
+    this.list = form.querySelector(".uploads");
+    this.waiting = [];
+    this.busy = false;
+    form.querySelector("input[type=file]").addEventListener("change", (event) => {
+      this.add(event.target.files);
+      event.target.value = "";
+    });
+    form.addEventListener("dragover", (event) => {
+      event.preventDefault();
+      form.classList.add("over");
+    });
+    form.addEventListener("dragleave", () => form.classList.remove("over"));
+    form.addEventListener("drop", (event) => {
+      event.preventDefault();
+      form.classList.remove("over");
+      this.add(event.dataTransfer.files);
+    });
+  }
+
+  add(files) {
+    for (const file of files) {
+      const row = document.createElement("li");
+      row.innerHTML = '<span class="what"></span><progress max="100" value="0"></progress><span class="state">waiting</span>';
+      row.querySelector(".what").textContent = file.name;
+      this.list.append(row);
+      this.waiting.push({ file, row });
+    }
+    this.#next();
+  }
+
+  #next() {
+    const job = this.busy ? null : this.waiting.shift();
+    if (!job) return;
+    this.busy = true;
+    const state = job.row.querySelector(".state");
+    const bar = job.row.querySelector("progress");
+    const body = new FormData();
+    body.append("csrf_token", this.form.elements.csrf_token.value);
+    body.append("picture", job.file);
+    const request = new XMLHttpRequest();
+    const stop = document.createElement("button");
+    Object.assign(stop, { type: "button", className: "link", textContent: "stop" });
+    stop.addEventListener("click", () => request.abort());
+    job.row.append(stop);
+    const over = (words, refused) => {
+      stop.remove();
+      bar.hidden = true;
+      state.textContent = words;
+      state.classList.toggle("refusal", refused);
+      this.busy = false;
+      this.#next();
+    };
+    request.upload.addEventListener("progress", (event) => {
+      bar.value = (100 * event.loaded) / event.total;
+      state.textContent = event.loaded < event.total ? `${Math.round(bar.value)} %` : "reading the picture …";
+    });
+    request.addEventListener("load", () => {
+      let answer = {};
+      try {
+        answer = JSON.parse(request.responseText);
+      } catch {
+        answer.error = `${job.file.name}: the server gave no answer it could be read from. Try again.`;
+      }
+      if (request.status !== 200) return over(answer.error, true);
+      if (answer.new) this.#show(answer);
+      over(answer.new ? "here" : `already here as ${answer.name}`, false);
+    });
+    request.addEventListener("error", () => over(`${job.file.name}: the connection broke. Try again.`, true));
+    request.addEventListener("abort", () => over("stopped", true));
+    request.open("POST", this.form.action);
+    request.setRequestHeader("Accept", "application/json");
+    request.send(body);
+  }
+
+  #show(answer) {
+    const tiles = document.getElementById("pictures");
+    tiles.querySelector("[data-empty]")?.remove();
+    tiles.insertAdjacentHTML("beforeend", answer.tile);
+  }
+}

@@ -1,0 +1,1 @@
+"""Background work: Celery tasks that call actions. Thin, safe to run twice."""

@@ -1,0 +1,53 @@
+"""The worker's tasks. Started with ``celery --app vistaline.work.tasks worker --beat``."""
+
+from __future__ import annotations
+
+import os
+import socket
+import uuid
+
+from celery.signals import worker_process_init
+from sqlalchemy.orm import Session, sessionmaker
+
+from vistaline.actions.pictures import Library
+from vistaline.actions.queue import CeleryQueue, celery_app
+from vistaline.actions.renders import orphaned_jobs, work_on
+from vistaline.store.database import connect
+from vistaline.store.files import FileStore
+from vistaline.store.settings import Settings
+
+__all__ = ["app"]
+
+_settings = Settings.from_environment()
+app = celery_app(_settings.redis_url)
+app.conf.beat_schedule = {
+    # A sweep that waited behind renders is of no use any more: the next one follows.
+    "sweep": {"task": "vistaline.sweep", "schedule": 5.0, "options": {"expires": 5}}
+}
+
+_sessions: sessionmaker[Session]
+_library: Library
+
+
+@worker_process_init.connect
+def _open(**signal: object) -> None:
+    """Open what each worker process needs for itself."""
+    global _sessions, _library
+    _, _sessions = connect(_settings.database_url)
+    _library = Library(FileStore(_settings.data))
+
+
+@app.task(name="vistaline.render")
+def render(job_id: int) -> None:
+    """Take part in a render."""
+    worker = f"{socket.gethostname()}:{os.getpid()}:{uuid.uuid4().hex[:8]}"
+    work_on(_sessions, _library, job_id, worker)
+
+
+@app.task(name="vistaline.sweep")
+def sweep() -> None:
+    """Invite workers to renders whose worker was lost."""
+    with _sessions() as session:
+        jobs = orphaned_jobs(session)
+    for job_id in jobs:
+        CeleryQueue(app).announce(job_id, 1)
