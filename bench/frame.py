@@ -6,7 +6,7 @@ from bench import peers, scene
 from bench.figures import Figure, interleaved
 from vistaline.core.render.frame import Renderer
 
-ROUNDS = 15
+ROUNDS = 41
 
 
 def measure() -> list[Figure]:

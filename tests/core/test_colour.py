@@ -35,3 +35,10 @@ def test_the_transfer_is_colour_sciences_both_ways() -> None:
 def test_every_8_bit_code_survives_linear_16_bit() -> None:
     codes = np.rint(colour.srgb_table()[colour.linear16_from_srgb(256)])
     np.testing.assert_array_equal(codes, np.arange(256))
+
+
+def test_the_curve_for_video_is_the_standards() -> None:
+    """IEC 61966-2-1 above its linear toe, within 0.03 of 255 codes."""
+    light = np.linspace(0.0031308, 1, 10_001)
+    drawn = np.polynomial.polynomial.polyval(light**0.25, colour.srgb_polynomial())
+    np.testing.assert_allclose(drawn, colour.encode_srgb(light) * 255, atol=0.03)

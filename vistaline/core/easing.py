@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numba import njit
 from numpy.typing import ArrayLike
 
 from vistaline.core.arrays import FloatArray
@@ -36,18 +37,27 @@ class CubicBezier:
     def __call__(self, time: ArrayLike) -> FloatArray:
         """Return the progress at ``time`` (any shape, 0..1; clamped outside)."""
         time = np.clip(np.asarray(time, dtype=np.float64), 0, 1)
-        parameter = self._parameter_at(time)
-        return _bezier(self.y1, self.y2, parameter)
+        parameters = _parameters_at(float(self.x1), float(self.x2), time.ravel())
+        return _bezier(self.y1, self.y2, parameters.reshape(time.shape))
 
-    def _parameter_at(self, time: FloatArray) -> FloatArray:
-        # x(parameter) never falls, so halving the interval always closes in; Newton steps are
-        # faster but stall where the curve stands still (x1 = 1, x2 = 0).
-        low, high = np.zeros_like(time), np.ones_like(time)
+
+@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+def _parameters_at(x1: float, x2: float, times: FloatArray) -> FloatArray:
+    """Return the curve's parameter at each of ``times`` (N,)."""
+    # x(parameter) never falls, so halving the interval always closes in; Newton steps are
+    # faster but stall where the curve stands still (x1 = 1, x2 = 0).
+    parameters = np.empty_like(times)
+    for n in range(len(times)):
+        low, high = 0.0, 1.0
         for _ in range(48):
             middle = (low + high) / 2
-            below = _bezier(self.x1, self.x2, middle) < time
-            low, high = np.where(below, middle, low), np.where(below, high, middle)
-        return (low + high) / 2
+            rest = 1 - middle
+            if ((3 * x1 * rest + 3 * x2 * middle) * rest + middle**2) * middle < times[n]:
+                low = middle
+            else:
+                high = middle
+        parameters[n] = (low + high) / 2
+    return parameters
 
 
 def _bezier(p1: float, p2: float, t: FloatArray) -> FloatArray:

@@ -6,11 +6,19 @@ Source: IEC 61966-2-1, clause 5.2 (the transfer function and its inverse).
 from __future__ import annotations
 
 import numpy as np
+from numpy.polynomial import Chebyshev, Polynomial
 from numpy.typing import ArrayLike
 
 from vistaline.core.arrays import FloatArray
 
-__all__ = ["encode_srgb", "hex_to_linear", "linear16_from_srgb", "linearise_srgb", "srgb_table"]
+__all__ = [
+    "encode_srgb",
+    "hex_to_linear",
+    "linear16_from_srgb",
+    "linearise_srgb",
+    "srgb_polynomial",
+    "srgb_table",
+]
 
 FULL = 65535
 
@@ -43,6 +51,16 @@ def linear16_from_srgb(levels: int) -> np.ndarray:
 def srgb_table() -> np.ndarray:
     """Return the table (65536,) from linear uint16 to sRGB in 0..255, float32, not rounded."""
     return (encode_srgb(np.arange(FULL + 1) / FULL) * 255).astype(np.float32)
+
+
+def srgb_polynomial() -> np.ndarray:
+    """Return coefficients (5,) float32, constant first, of sRGB in 0..255 above the linear toe.
+
+    The variable is the fourth root of linear light (0..1).
+    """
+    root = np.linspace(0.0031308**0.25, 1, 4097)
+    fit = Chebyshev.fit(root, encode_srgb(root**4) * 255, 4)
+    return fit.convert(kind=Polynomial).coef.astype(np.float32)
 
 
 def hex_to_linear(colour: str) -> tuple[float, float, float]:

@@ -13,12 +13,15 @@ from typing import Any
 import numpy as np
 from numba import njit
 
-from vistaline.core.picture.colour import srgb_table
-from vistaline.core.render.warp import TILE_HEIGHT, TILE_WIDTH
+from vistaline.core.picture.colour import srgb_polynomial, srgb_table
+from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH
 
 __all__ = ["composite_linear", "composite_rgb", "composite_yuv"]
 
 SRGB = srgb_table()
+# For video, whose codes are rounded once more, a polynomial in the fourth root of light stands
+# in for the table: it is never off by more than 0.03 of 255 codes, and it vectorises.
+_Q0, _Q1, _Q2, _Q3, _Q4 = srgb_polynomial()
 
 _KERNEL: dict[str, Any] = {"nogil": True, "fastmath": True, "cache": True}
 
@@ -56,11 +59,11 @@ def _coverage(edges, x, y):  # type: ignore[no-untyped-def]
 
 
 @njit(**_KERNEL)
-def _row(buffers, spans, edges, opacity, tiles, y0, j, planes, ground):  # type: ignore[no-untyped-def]
+def _row(buffers, spans, edges, opacity, tiles, y0, j, planes):  # type: ignore[no-untyped-def]
     """Composite frame row ``y0 + j`` into ``planes`` (red, green, blue, through).
 
-    Linear, 0..65535, over ``ground``. Cards near to far, each in stretches of tiles that it
-    fills; tiles that are hidden behind a nearer card come marked as empty.
+    Linear, 0..65535; what is left of ``through`` is for the ground. Cards near to far, each in
+    stretches of tiles that it fills; tiles hidden behind a nearer card come marked as empty.
     """
     y, line = np.float32(y0 + j), j // TILE_HEIGHT
     red, green, blue, through = planes[0], planes[1], planes[2], planes[3]
@@ -92,10 +95,6 @@ def _row(buffers, spans, edges, opacity, tiles, y0, j, planes, ground):  # type:
                 _lay(row[a:b], red[a:b], green[a:b], blue[a:b], through[a:b], weight)
             if b < stop:
                 _lay_edge(row[b:stop], planes[:, b:stop], weight, edges[i], b, y)
-    for x in range(through.shape[0]):
-        red[x] += through[x] * ground[0]
-        green[x] += through[x] * ground[1]
-        blue[x] += through[x] * ground[2]
 
 
 @njit(inline="always")
@@ -148,11 +147,11 @@ def composite_linear(buffers, spans, edges, opacity, tiles, ground, y0, out):  #
     width = out.shape[1]
     for j in range(out.shape[0]):
         planes = np.empty((4, width), np.float32)
-        _row(buffers, spans, edges, opacity, tiles, y0, j, planes, ground)
+        _row(buffers, spans, edges, opacity, tiles, y0, j, planes)
         for x in range(width):
-            out[j, x, 0] = np.uint16(min(planes[0, x] + np.float32(0.5), np.float32(65535)))
-            out[j, x, 1] = np.uint16(min(planes[1, x] + np.float32(0.5), np.float32(65535)))
-            out[j, x, 2] = np.uint16(min(planes[2, x] + np.float32(0.5), np.float32(65535)))
+            for channel in range(3):
+                value = planes[channel, x] + planes[3, x] * ground[channel]
+                out[j, x, channel] = np.uint16(min(value + np.float32(0.5), np.float32(65535)))
             alpha = np.float32(65535) * (np.float32(1) - planes[3, x])
             out[j, x, 3] = np.uint16(alpha + np.float32(0.5))
 
@@ -163,45 +162,63 @@ def composite_rgb(buffers, spans, edges, opacity, tiles, ground, y0, table, out)
     width = out.shape[1]
     for j in range(out.shape[0]):
         planes = np.empty((4, width), np.float32)
-        _row(buffers, spans, edges, opacity, tiles, y0, j, planes, ground)
+        _row(buffers, spans, edges, opacity, tiles, y0, j, planes)
         for x in range(width):
             for channel in range(3):
-                out[j, x, channel] = np.uint8(_code(planes[channel, x], table) + np.float32(0.5))
+                value = planes[channel, x] + planes[3, x] * ground[channel]
+                out[j, x, channel] = np.uint8(_code(value, table) + np.float32(0.5))
 
 
 @njit(**_KERNEL)
-def composite_yuv(buffers, spans, edges, opacity, tiles, ground, y0, table, luma, cb, cr):  # type: ignore[no-untyped-def]
+def composite_yuv(buffers, spans, edges, opacity, tiles, ground, y0, luma, cb, cr):  # type: ignore[no-untyped-def]
     """Composite a band into 8-bit 4:2:0 planes, narrow range, matrix of ITU-R BT.709-6 item 3.
 
     ``luma`` (rows, width), ``cb`` and ``cr`` (rows / 2, width / 2). Chroma is sited as H.264
     assumes: on the left column, between the two rows.
     """
     width = luma.shape[1]
+    planes = np.empty((4, width), np.float32)
+    blue_less = np.empty((2, width), np.float32)
+    red_less = np.empty((2, width), np.float32)
+    # A mean of 8: two rows, and three columns weighed 1, 2, 1.
+    to_cb = np.float32(224 / 255 / 1.8556 / 8)
+    to_cr = np.float32(224 / 255 / 1.5748 / 8)
     for pair in range(luma.shape[0] // 2):
-        planes = np.empty((4, width), np.float32)
-        blue_less = np.zeros(width, np.float32)
-        red_less = np.zeros(width, np.float32)
         for half in range(2):
             j = 2 * pair + half
-            _row(buffers, spans, edges, opacity, tiles, y0, j, planes, ground)
-            for x in range(width):
-                red = _code(planes[0, x], table)
-                green = _code(planes[1, x], table)
-                blue = _code(planes[2, x], table)
-                y = (
-                    np.float32(0.2126) * red
-                    + np.float32(0.7152) * green
-                    + np.float32(0.0722) * blue
-                )
-                luma[j, x] = np.uint8(np.float32(16.5) + y * np.float32(219 / 255))
-                blue_less[x] += blue - y
-                red_less[x] += red - y
-        # Two rows summed, a 1-2-1 sum of columns: a mean of 8.
-        to_cb = np.float32(224 / 255 / 1.8556 / 8)
-        to_cr = np.float32(224 / 255 / 1.5748 / 8)
-        for x in range(width // 2):
-            left, right = max(2 * x - 1, 0), 2 * x + 1
-            b = blue_less[left] + 2 * blue_less[2 * x] + blue_less[right]
-            r = red_less[left] + 2 * red_less[2 * x] + red_less[right]
-            cb[pair, x] = np.uint8(np.float32(128.5) + b * to_cb)
-            cr[pair, x] = np.uint8(np.float32(128.5) + r * to_cr)
+            _row(buffers, spans, edges, opacity, tiles, y0, j, planes)
+            _encode(planes, ground, luma[j], blue_less[half], red_less[half])
+        _mean_of_8(blue_less, to_cb, cb[pair])
+        _mean_of_8(red_less, to_cr, cr[pair])
+
+
+@njit(**_KERNEL)
+def _encode(planes, ground, luma, blue_less, red_less):  # type: ignore[no-untyped-def]
+    red, green, blue, through = planes[0], planes[1], planes[2], planes[3]
+    for x in range(luma.shape[0]):
+        r = _encoded(red[x] + through[x] * ground[0])
+        g = _encoded(green[x] + through[x] * ground[1])
+        b = _encoded(blue[x] + through[x] * ground[2])
+        y = np.float32(0.2126) * r + np.float32(0.7152) * g + np.float32(0.0722) * b
+        luma[x] = np.uint8(np.float32(16.5) + y * np.float32(219 / 255))
+        blue_less[x] = b - y
+        red_less[x] = r - y
+
+
+@njit(inline="always")
+def _encoded(value):  # type: ignore[no-untyped-def]
+    light = min(value * np.float32(1 / 65535), np.float32(1))
+    root = np.sqrt(np.sqrt(light))
+    curve = (((_Q4 * root + _Q3) * root + _Q2) * root + _Q1) * root + _Q0
+    return light * np.float32(12.92 * 255) if light < np.float32(0.0031308) else curve
+
+
+@njit(**_KERNEL)
+def _mean_of_8(rows, factor, out):  # type: ignore[no-untyped-def]
+    upper, lower = rows[0], rows[1]
+    for x in range(upper.shape[0]):
+        upper[x] += lower[x]
+    out[0] = np.uint8(np.float32(128.5) + (3 * upper[0] + upper[1]) * factor)
+    for x in range(1, out.shape[0]):
+        mean = upper[2 * x - 1] + 2 * upper[2 * x] + upper[2 * x + 1]
+        out[x] = np.uint8(np.float32(128.5) + mean * factor)

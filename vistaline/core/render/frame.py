@@ -16,21 +16,12 @@ from vistaline.core.ordering import NEAR
 from vistaline.core.picture.colour import hex_to_linear
 from vistaline.core.render import composite
 from vistaline.core.render.pyramid import Pyramid
-from vistaline.core.render.warp import (
-    STANDARD,
-    TILE_HEIGHT,
-    TILE_WIDTH,
-    CardWarp,
-    Quality,
-    Tile,
-)
+from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH
+from vistaline.core.render.warp import BAND, STANDARD, CardWarp, Quality
 from vistaline.core.shot import Shot
 from vistaline.core.space import clip_polygon_near
 
 __all__ = ["Renderer", "scaled"]
-
-BAND = 2 * TILE_HEIGHT
-"""Rows composited at a time: five 1080p cards take 5 MB, and fewer rows would cost more calls."""
 
 
 def scaled(shot: Shot, scale: float) -> Shot:
@@ -70,6 +61,7 @@ class Renderer:
         self._pyramids = pyramids
         self._quality = quality
         self._width, self._height = shot.frame.size
+        self._tiles = (-(-self._height // TILE_HEIGHT), -(-self._width // TILE_WIDTH))
         self._ground = (np.array(hex_to_linear(shot.background)) * 65535).astype(np.float32)
         self._threads = threads or os.cpu_count() or 1
         self._buffers = np.zeros((self._threads, 0, BAND, self._width, 4), np.uint16)
@@ -98,9 +90,7 @@ class Renderer:
 
         def band(y0: int, y1: int, *cards: object) -> None:
             half = slice(y0 // 2, y1 // 2)
-            composite.composite_yuv(
-                *cards, composite.SRGB, out[y0:y1], chroma[0, half], chroma[1, half]
-            )
+            composite.composite_yuv(*cards, out[y0:y1], chroma[0, half], chroma[1, half])
 
         self._bands(frame, band)
         return out
@@ -114,49 +104,38 @@ class Renderer:
         spans = np.array([card.warp.bounds for card in cards], np.int64).reshape(-1, 4)
         edges = np.array([card.edges for card in cards], np.float32).reshape(-1, 4, 3)
         opacity = np.array([card.opacity for card in cards], np.float32)
-        rows, columns = -(-self._height // TILE_HEIGHT), -(-self._width // TILE_WIDTH)
         tiles = np.array([card.warp.tiles for card in cards], np.uint8)
-        tiles = tiles.reshape(len(cards), rows, columns)
+        tiles = tiles.reshape(len(cards), *self._tiles)
+        # Whichever thread is free takes the next band: cores are seldom equally fast.
+        waiting = iter(range(-(-self._height // BAND)))
 
-        def every_nth(thread: int) -> None:
+        def work(thread: int) -> None:
             buffers = self._buffers[thread, : len(cards)]
             packed = buffers.view(np.uint64)[..., 0]
-            for y0 in range(thread * BAND, self._height, self._threads * BAND):
-                y1 = min(y0 + BAND, self._height)
+            for band in waiting:
                 for card, buffer in zip(cards, buffers, strict=True):
-                    card.warp.rows(y0, y1, buffer)
-                lines = slice(y0 // TILE_HEIGHT, -(-y1 // TILE_HEIGHT))
+                    card.warp.rows(band, buffer)
+                y0, y1 = band * BAND, min((band + 1) * BAND, self._height)
+                lines = slice(band * BAND_LINES, (band + 1) * BAND_LINES)
                 shown = np.ascontiguousarray(tiles[:, lines])
                 composite_band(y0, y1, packed, spans, edges, opacity, shown, self._ground, y0)
 
         if self._threads == 1:
-            every_nth(0)
+            work(0)
             return
         with ThreadPoolExecutor(self._threads) as pool:
-            for _ in pool.map(every_nth, range(self._threads)):
+            for _ in pool.map(work, range(self._threads)):
                 pass
 
     def _place(self, state: FrameState) -> list[_Placed]:
         """Return the cards that are seen, near to far."""
-        placed: list[_Placed] = []
-        hidden: np.ndarray | None = None
-        for i in reversed(state.order):
-            card = self._place_card(state.cards[i], state.camera)
-            if card is None:
-                continue
-            tiles = card.warp.tiles
-            if card.opacity < 1:
-                tiles[tiles == Tile.SOLID] = Tile.MIXED
-            if hidden is None:
-                hidden = np.zeros(tiles.shape, bool)
-            tiles[hidden] = Tile.EMPTY
-            hidden |= tiles == Tile.SOLID
-            if tiles.any():
-                card.warp.plan(self._quality)
-                placed.append(card)
-        return placed
+        hidden = np.zeros(self._tiles, bool)
+        placed = (
+            self._place_card(state.cards[i], state.camera, hidden) for i in reversed(state.order)
+        )
+        return [card for card in placed if card and card.warp.seen]
 
-    def _place_card(self, card: Card, camera: CameraState) -> _Placed | None:
+    def _place_card(self, card: Card, camera: CameraState, hidden: np.ndarray) -> _Placed | None:
         if card.layer.opacity == 0:
             return None
         pyramid = self._pyramids[card.layer.picture]
@@ -180,7 +159,9 @@ class Renderer:
                 pyramid,
                 image_from_unit,
                 (int(low[0]), int(low[1]), int(high[0]), int(high[1])),
-                self.shot.frame.size,
+                quality=self._quality,
+                opaque=card.layer.opacity == 1,
+                hidden=hidden,
             ),
             edges=edges,
             opacity=card.layer.opacity,

@@ -19,6 +19,7 @@ import cv2
 import numpy as np
 
 from vistaline.core.arrays import Rgba16
+from vistaline.core.render.tiling import BLOCK
 
 __all__ = ["BORDER", "Occupancy", "Pyramid", "PyramidStore", "build_levels"]
 
@@ -52,47 +53,22 @@ class Pyramid:
 
 
 class Occupancy:
-    """Where a picture is empty and where it is solid, in blocks of 64 x 64 texels."""
+    """Where a picture is empty and where it is solid, in blocks of ``BLOCK`` x ``BLOCK`` texels.
 
-    BLOCK = 64
+    ``some`` and ``solid`` are summed-area tables (rows + 1, columns + 1): how many blocks above
+    and left of each corner hold something, and how many are opaque all over.
+    """
 
     def __init__(self, pyramid: Pyramid) -> None:
         # A coarse level tells as much: its mean is 0 or full only where all its texels are.
         n = min(3, len(pyramid.levels) - 1)
         alpha = pyramid.levels[n][BORDER:-BORDER, BORDER:-BORDER, 3]
-        side = self.BLOCK >> n
+        side = BLOCK >> n
         rows, columns = -(-alpha.shape[0] // side), -(-alpha.shape[1] // side)
         padding = ((0, rows * side - alpha.shape[0]), (0, columns * side - alpha.shape[1]))
         blocks = np.pad(alpha, padding, "edge").reshape(rows, side, columns, side)
-        self._some = _sums(blocks.max(axis=(1, 3)) > 0)
-        self._solid = _sums(blocks.min(axis=(1, 3)) == 65535)
-        self._limits = np.array([columns, rows])[:, None, None]
-        self._size = np.array([pyramid.width, pyramid.height])[:, None, None]
-
-    def within(self, low: np.ndarray, high: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        """Return whether boxes hold something, and whether they are solid all over.
-
-        ``low`` and ``high`` are (2, ...): x and y in texels of level 0.
-        """
-        first = np.clip(np.floor(low / self.BLOCK), 0, self._limits).astype(int)
-        last = np.clip(np.floor(high / self.BLOCK) + 1, 0, self._limits).astype(int)
-        last = np.maximum(first, last)
-        count = np.prod(last - first, axis=0)
-        inside = np.all((low >= 0) & (high <= self._size), axis=0)
-        return (
-            _count(self._some, first, last) > 0,
-            inside & (_count(self._solid, first, last) == count) & (count > 0),
-        )
-
-
-def _sums(flags: np.ndarray) -> np.ndarray:
-    return np.pad(flags.astype(np.int32).cumsum(axis=0).cumsum(axis=1), ((1, 0), (1, 0)))
-
-
-def _count(sums: np.ndarray, first: np.ndarray, last: np.ndarray) -> np.ndarray:
-    (x0, y0), (x1, y1) = first, last
-    counted: np.ndarray = sums[y1, x1] - sums[y0, x1] - sums[y1, x0] + sums[y0, x0]
-    return counted
+        self.some = cv2.integral((blocks.max(axis=(1, 3)) > 0).astype(np.uint8))
+        self.solid = cv2.integral((blocks.min(axis=(1, 3)) == 65535).astype(np.uint8))
 
 
 def build_levels(picture: Rgba16) -> list[Rgba16]:

@@ -5,10 +5,13 @@ export class Upload {
     this.list = form.querySelector(".uploads");
     this.waiting = [];
     this.busy = false;
-    form.querySelector("input[type=file]").addEventListener("change", (event) => {
-      this.add(event.target.files);
-      event.target.value = "";
-    });
+    const chooser = form.querySelector("input[type=file]");
+    const take = () => {
+      this.add(chooser.files);
+      chooser.value = "";
+    };
+    chooser.addEventListener("change", take);
+    take(); // chosen while the page was still loading
     form.addEventListener("dragover", (event) => {
       event.preventDefault();
       form.classList.add("over");
