@@ -4,6 +4,8 @@
     ├── ``PictureError``   a picture that cannot be read or is too large
     ├── ``ShotError``      a shot (or shot file) that makes no sense
     ├── ``EditError``      an edit that cannot be made on this shot
+    ├── ``FillError``      a hole that cannot be filled
+    ├── ``MaskError``      a mask that makes no sense
     └── ``RenderError``    a frame or clip that cannot be made
 
 The message is a sentence for the person at the desk: what is wrong, with what, what to do.
@@ -11,7 +13,15 @@ The message is a sentence for the person at the desk: what is wrong, with what, 
 
 from __future__ import annotations
 
-__all__ = ["CoreError", "EditError", "PictureError", "RenderError", "ShotError"]
+__all__ = [
+    "CoreError",
+    "EditError",
+    "FillError",
+    "MaskError",
+    "PictureError",
+    "RenderError",
+    "ShotError",
+]
 
 
 class CoreError(Exception):
@@ -36,6 +46,14 @@ class ShotError(CoreError, ValueError):
 
 class EditError(CoreError, ValueError):
     """An edit cannot be made on this shot."""
+
+
+class FillError(CoreError, ValueError):
+    """A hole cannot be filled."""
+
+
+class MaskError(CoreError, ValueError):
+    """A mask or one of its steps makes no sense."""
 
 
 class RenderError(CoreError, RuntimeError):
