@@ -36,9 +36,9 @@ class ExemplarSettings:
     """What a person may choose of a fill by texture."""
 
     seed: int = 1
-    near: float = 2.0
+    near: float = 0.5
     """How much a source close by is preferred, so that seams lie in the hole's middle."""
-    level: float = 4.0
+    level: float = 1.0
     """How much a source at the same height is preferred: ground stays ground."""
 
 
@@ -84,7 +84,9 @@ def fill_by_texture(
         _passes(n, solve, len(levels)) * int(levels[n].hole.sum() + 400) for n in range(len(levels))
     ]
     done, total = 0.0, float(sum(work))
-    content = pull_push(levels[-1].content, ~levels[-1].hole)
+    first = levels[-1]
+    content = first.content.copy()
+    content[..., :3] = pull_push(first.content[..., :3], ~first.hole)
     field: np.ndarray | None = None
     for n in reversed(range(len(levels))):
         level = levels[n]
@@ -130,7 +132,7 @@ def _passes(n: int, solve: int, count: int) -> int:
 
 
 def _levels(picture: np.ndarray, hole: np.ndarray, known: np.ndarray) -> list[_Level]:
-    levels = []
+    levels: list[_Level] = []
     colour = picture.astype(np.float32)
     weight = (~hole).astype(np.float32)
     usable = known.astype(np.float32)
