@@ -1,0 +1,139 @@
+"""Edge care: real alpha in a band around a mask's edge, and the subject's own colour there.
+
+Alpha solves the matting equation I = a F + (1 - a) B in closed form (Levin, Lischinski and
+Weiss, A Closed-Form Solution to Natural Image Matting, 2008) by pymatting, on a small copy:
+larger is slower and no better. Its local linear coefficients (He, Sun and Tang, Guided Image
+Filtering, 2013) then carry it to the full photo.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from vistaline.core.errors import MaskError
+
+__all__ = ["Matte", "band_around", "solve_edge"]
+
+_SOLVE_PIXELS = 200_000
+_BAND_SHARE = 0.012
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Matte:
+    """What edge care found, over the whole picture."""
+
+    alpha: np.ndarray
+    """float32 (height, width), 0..1."""
+    foreground: np.ndarray
+    """uint8 (height, width, 3): the subject's own colours, wherever alpha is above 0."""
+
+
+def band_around(mask: np.ndarray, radius: int) -> tuple[np.ndarray, np.ndarray]:
+    """Return what is surely the subject and surely not, bool each, of a mask 0..255."""
+    side = 2 * radius + 1
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
+    inside = (mask > 127).astype(np.uint8)
+    return cv2.erode(inside, disc) > 0, cv2.dilate(inside, disc) == 0
+
+
+def solve_edge(
+    picture: np.ndarray,
+    mask: np.ndarray,
+    *,
+    radius: int | None = None,
+    hair: np.ndarray | None = None,
+) -> Matte:
+    """Return alpha and the subject's colours around a mask's edge.
+
+    Parameters
+    ----------
+    picture : uint8 (height, width, 3)
+        sRGB codes.
+    mask : uint8 (height, width)
+        The drawn mask, 0..255.
+    radius : int, optional
+        Half the band's width in pixels; by default 1.2 % of the picture's width.
+    hair : bool (height, width), optional
+        Where the band is wider: strokes over hair and foliage.
+
+    Raises
+    ------
+    MaskError
+        The mask is empty or covers everything: it has no edge.
+    """
+    if not (mask > 127).any():
+        raise MaskError("The mask is empty, so it has no edge. Add something to it first.")
+    if (mask > 127).all():
+        raise MaskError("The mask covers the whole picture, so it has no edge. Take some away.")
+    radius = radius or max(2, round(mask.shape[1] * _BAND_SHARE))
+    inside, outside = band_around(mask, radius)
+    if hair is not None:
+        inside, outside = inside & ~hair, outside & ~hair
+    box = _around(~(inside | outside), 4 * radius)
+    part, near, far = picture[box], inside[box], outside[box]
+    alpha = np.where(inside, np.float32(1), np.float32(0))
+    alpha[box] = _solved(part, near, far)
+    foreground = picture.copy()
+    foreground[box] = _own_colours(part, alpha[box])
+    return Matte(alpha=alpha, foreground=foreground)
+
+
+def _around(mask: np.ndarray, margin: int) -> tuple[slice, slice]:
+    rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
+    return (
+        slice(max(0, rows[0] - margin), rows[-1] + 1 + margin),
+        slice(max(0, columns[0] - margin), columns[-1] + 1 + margin),
+    )
+
+
+def _solved(picture: np.ndarray, inside: np.ndarray, outside: np.ndarray) -> np.ndarray:
+    from pymatting import estimate_alpha_cf  # half a second, and only needed here
+
+    height, width = inside.shape
+    scale = min(1.0, (_SOLVE_PIXELS / (height * width)) ** 0.5)
+    size = (max(8, round(width * scale)), max(8, round(height * scale)))
+    small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA).astype(np.float64) / 255
+    trimap = np.full((size[1], size[0]), 0.5)
+    for known, value in ((inside, 1.0), (outside, 0.0)):
+        share = cv2.resize(known.astype(np.float32), size, interpolation=cv2.INTER_AREA)
+        trimap[share > 0.999] = value
+    if not (trimap == 1).any() or not (trimap == 0).any():
+        raise MaskError(
+            "The band around the edge leaves nothing that is surely the subject, or surely not. "
+            "Make the band narrower."
+        )
+    alpha = estimate_alpha_cf(
+        small, trimap, laplacian_kwargs={"epsilon": 1e-6}, cg_kwargs={"rtol": 1e-4}
+    )
+    full = _enlarged(small.astype(np.float32), alpha.astype(np.float32), picture)
+    full[inside], full[outside] = 1, 0
+    return full
+
+
+def _enlarged(small: np.ndarray, alpha: np.ndarray, picture: np.ndarray) -> np.ndarray:
+    """Return alpha at the picture's size: its local linear model of colour, enlarged."""
+    if small.shape == picture.shape:
+        return np.clip(alpha, 0, 1)
+    side = (7, 7)
+    mean, alpha_mean = cv2.blur(small, side), cv2.blur(alpha, side)
+    spread = np.stack([cv2.blur(small * small[..., c : c + 1], side) for c in range(3)], axis=-1)
+    covariance = spread - mean[..., :, None] * mean[..., None, :] + 1e-4 * np.eye(3)
+    shared = cv2.blur(small * alpha[..., None], side) - mean * alpha_mean[..., None]
+    slope = np.linalg.solve(covariance, shared[..., None])[..., 0].astype(np.float32)
+    offset = alpha_mean - np.sum(slope * mean, axis=-1)
+    size = (picture.shape[1], picture.shape[0])
+    slope = cv2.resize(cv2.blur(slope, side), size, interpolation=cv2.INTER_LINEAR)
+    offset = cv2.resize(cv2.blur(offset, side), size, interpolation=cv2.INTER_LINEAR)
+    guide = picture.astype(np.float32) / 255
+    return np.clip(np.sum(slope * guide, axis=-1) + offset, 0, 1)
+
+
+def _own_colours(picture: np.ndarray, alpha: np.ndarray) -> np.ndarray:
+    from pymatting import estimate_foreground_ml
+
+    found = estimate_foreground_ml(picture.astype(np.float64) / 255, alpha.astype(np.float64))
+    own = np.clip(np.rint(found * 255), 0, 255).astype(np.uint8)
+    return np.where((alpha < 1)[..., None], own, picture)
