@@ -9,13 +9,19 @@ import json
 import sys
 from pathlib import Path
 
-from bench import clip, frame, live, memory
+from bench import clip, frame, live, memory, separate
 from bench.figures import Figure
 
 
 def main() -> None:
     """Run what is named on the command line, or everything."""
-    parts = {"frame": frame, "clip": clip, "memory": memory, "live": live}
+    parts = {
+        "frame": frame,
+        "clip": clip,
+        "memory": memory,
+        "live": live,
+        "separate": separate,
+    }
     wanted = sys.argv[1:] or list(parts)
     figures: list[Figure] = []
     for name in wanted:

@@ -1,4 +1,4 @@
-"""The same core without a browser: ``vistaline render``, ``check``, ``schema``, ``demo-files``."""
+"""The same core without a browser: ``vistaline render``, ``separate``, ``check``, ..."""
 
 from __future__ import annotations
 
@@ -16,11 +16,17 @@ from pathlib import Path
 
 import click
 
-from vistaline.core.errors import CoreError
+from vistaline.core.errors import CoreError, MaskError
 from vistaline.core.evaluate import evaluate
+from vistaline.core.formats.separation import write_separation
 from vistaline.core.formats.shotfile import read_shot_file
 from vistaline.core.formats.video import join_clips
+from vistaline.core.picture.colour import codes_from_linear
+from vistaline.core.picture.cutset import parse_cutset
 from vistaline.core.picture.decode import decode_picture
+from vistaline.core.picture.exemplar import ExemplarSettings
+from vistaline.core.picture.separate import Filling
+from vistaline.core.picture.separate import separate as separate_picture
 from vistaline.core.render.clip import frame_ranges, render_clip, render_sequence
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.render.pyramid import Pyramid, PyramidStore
@@ -85,6 +91,34 @@ def check(shotfile: Path) -> None:
 def schema() -> None:
     """Print the JSON Schema of the shot file."""
     click.echo(json.dumps(shot_schema(), indent=2))
+
+
+@commands.command()
+@click.argument("photo", type=click.Path(path_type=Path))
+@click.argument("cutfile", type=click.Path(path_type=Path))
+@click.option("-o", "--output", "folder", required=True,
+              type=click.Path(path_type=Path, file_okay=False), help="Their folder.")  # fmt: skip
+@click.option("--fill", type=click.Choice(["texture", "smooth"]), default="texture",
+              show_default=True, help="How what was hidden is filled.")  # fmt: skip
+@click.option("--seed", type=click.IntRange(0), default=1, show_default=True,
+              help="Another seed gives another fill.")  # fmt: skip
+def separate(photo: Path, cutfile: Path, folder: Path, fill: Filling, seed: int) -> None:
+    """Cut PHOTO into the layers CUTFILE describes, fill the plate, and write a shot of them."""
+    try:
+        document = json.loads(cutfile.read_text())
+    except ValueError as error:
+        raise MaskError(f"{cutfile.name}: this is not JSON ({error}). Correct it.") from error
+    picture = codes_from_linear(decode_picture(photo, photo.name))
+    separation = separate_picture(
+        picture,
+        parse_cutset(document),
+        filling=fill,
+        settings=ExemplarSettings(seed=seed),
+        progress=lambda share, words: click.echo(f"\r{share:4.0%} {words:<32}", err=True, nl=False),
+    )
+    click.echo("", err=True)
+    for path in write_separation(separation, folder, name=photo.stem):
+        click.echo(path)
 
 
 @commands.command("demo-files")

@@ -12,7 +12,7 @@
 - ``edit``        the edits a person can make: shot -> new shot
 - ``camera_moves``  camera gestures: truck, pedestal, dolly, pan, tilt, roll
 - ``stageplan``   the stage as seen from above or from the side
-- ``picture``     decode, colour, finding a cutout's place
+- ``picture``     decode, colour, finding a cutout's place; cutting, edge care, filling
 - ``render``      texture pyramids, warps, compositing
 - ``formats``     shot files, clips, image sequences
 """

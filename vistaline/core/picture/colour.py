@@ -9,9 +9,10 @@ import numpy as np
 from numpy.polynomial import Chebyshev, Polynomial
 from numpy.typing import ArrayLike
 
-from vistaline.core.arrays import FloatArray
+from vistaline.core.arrays import FloatArray, Rgba16
 
 __all__ = [
+    "codes_from_linear",
     "encode_srgb",
     "hex_to_linear",
     "linear16_from_srgb",
@@ -51,6 +52,12 @@ def linear16_from_srgb(levels: int) -> np.ndarray:
 def srgb_table() -> np.ndarray:
     """Return the table (65536,) from linear uint16 to sRGB in 0..255, float32, not rounded."""
     return (encode_srgb(np.arange(FULL + 1) / FULL) * 255).astype(np.float32)
+
+
+def codes_from_linear(picture: Rgba16) -> np.ndarray:
+    """Return uint8 (height, width, 3): sRGB codes of the colour channels, as they are stored."""
+    codes = np.rint(srgb_table()).astype(np.uint8)
+    return codes[picture[..., :3]]
 
 
 def srgb_polynomial() -> np.ndarray:

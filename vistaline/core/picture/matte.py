@@ -33,10 +33,11 @@ class Matte:
 
 def band_around(mask: np.ndarray, radius: int) -> tuple[np.ndarray, np.ndarray]:
     """Return what is surely the subject and surely not, bool each, of a mask 0..255."""
-    side = 2 * radius + 1
-    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
     inside = (mask > 127).astype(np.uint8)
-    return cv2.erode(inside, disc) > 0, cv2.dilate(inside, disc) == 0
+    # Distances cost the same for any radius; a disc this wide would take ten times as long.
+    within = cv2.distanceTransform(inside, cv2.DIST_L2, cv2.DIST_MASK_5) > radius
+    beyond = cv2.distanceTransform(1 - inside, cv2.DIST_L2, cv2.DIST_MASK_5) > radius
+    return within, beyond
 
 
 def solve_edge(
