@@ -106,7 +106,7 @@ def separate(photo: Path, cutfile: Path, folder: Path, fill: Filling, seed: int)
     """Cut PHOTO into the layers CUTFILE describes, fill the plate, and write a shot of them."""
     try:
         document = json.loads(cutfile.read_text())
-    except ValueError as error:
+    except (ValueError, RecursionError) as error:
         raise MaskError(f"{cutfile.name}: this is not JSON ({error}). Correct it.") from error
     picture = codes_from_linear(decode_picture(photo, photo.name))
     separation = separate_picture(

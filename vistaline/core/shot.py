@@ -325,12 +325,12 @@ def explain(error: ValidationError, model: type[BaseModel] | None = None) -> Sho
         known = _known_fields(model, place[:-1]) if model else []
         near = difflib.get_close_matches(place[-1], known, n=1)
         hint = f"Did you mean {near[0]!r}?" if near else "Remove it."
-        return ShotError(f"{field} is not a field of a shot. {hint}", field=field)
+        return ShotError(f"{field} is not a known field. {hint}", field=field)
     if first["type"] in ("missing", "missing_keyword_only_argument"):
         return ShotError(f"{field} is missing; it must be given.", field=field)
     rule = re.sub(r"^(Input|Value|String|Tuple|List) should", "must", first["msg"])
     given = repr(first["input"])
-    return ShotError(f"{field} {rule}; got {given[:60]}.", field=field)
+    return ShotError(f"{field or 'the document'} {rule}; got {given[:60]}.", field=field)
 
 
 def _known_fields(model: type[BaseModel], place: list[str]) -> list[str]:

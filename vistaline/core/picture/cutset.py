@@ -15,6 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from vistaline.core.errors import MaskError
 from vistaline.core.picture.coverage import coverage_of, flatten_cubic
 from vistaline.core.picture.select import guess_subject, likeness, stroke_mask
+from vistaline.core.shot import explain
 
 __all__ = [
     "Adjust",
@@ -135,9 +136,7 @@ def parse_cutset(document: Any) -> CutSet:
     try:
         return CutSet.model_validate(document)
     except ValidationError as error:
-        first = error.errors(include_url=False)[0]
-        field = ".".join(str(part) for part in first["loc"]) or "the document"
-        raise MaskError(f"{field}: {first['msg']}; got {first['input']!r:.60}.") from error
+        raise MaskError(str(explain(error, CutSet))) from error
 
 
 def mask_of(cutout: Cutout, picture: np.ndarray) -> np.ndarray:
