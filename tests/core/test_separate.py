@@ -13,15 +13,9 @@ from PIL import Image
 from vistaline.cli import commands
 from vistaline.core.errors import MaskError
 from vistaline.core.formats.shotfile import read_shot_file
-from vistaline.core.picture.cutset import (
-    Adjust,
-    Cutout,
-    hole_behind,
-    mask_of,
-    masks_of,
-    parse_cutset,
-)
+from vistaline.core.picture.cutset import Adjust, Cutout, parse_cutset
 from vistaline.core.picture.decode import decode_picture
+from vistaline.core.picture.masks import hole_behind, mask_of, masks_of
 from vistaline.core.picture.separate import separate
 from vistaline.core.render.frame import Renderer
 from vistaline.core.render.pyramid import PyramidStore

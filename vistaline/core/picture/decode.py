@@ -18,15 +18,24 @@ from vistaline.core.arrays import Rgba16
 from vistaline.core.errors import PictureError
 from vistaline.core.picture.colour import linear16_from_srgb
 
-__all__ = ["PIXEL_LIMIT", "PictureInfo", "decode_picture", "inspect_picture"]
+__all__ = [
+    "PIXEL_LIMIT",
+    "SIDE_LIMIT",
+    "PictureInfo",
+    "decode_codes",
+    "decode_picture",
+    "inspect_picture",
+    "linear_premultiplied",
+]
 
 PIXEL_LIMIT = 120_000_000
 """Pixels a picture may have; 120 megapixels take about 1.3 GB while being decoded."""
 SIDE_LIMIT = 32_000
 """Pixels a side may have: OpenCV's sampling stops at 32,767."""
 
-_READABLE = {"JPEG": "jpg", "PNG": "png", "WEBP": "webp", "TIFF": "tif"}
+_READABLE = {"JPEG": "jpg", "PNG": "png", "WEBP": "webp", "TIFF": "tif", "AVIF": "avif"}
 _EXIF_ORIENTATION = 0x0112
+_TIFF_BITS = 258
 
 # Pillow would only warn between one and two times its limit; ours is checked below, always.
 Image.MAX_IMAGE_PIXELS = None
@@ -61,6 +70,17 @@ def inspect_picture(source: Path | bytes, name: str) -> PictureInfo:
 def decode_picture(source: Path | bytes, name: str) -> Rgba16:
     """Return the whole picture, (height, width, 4), linear light, premultiplied, 0..65535.
 
+    Raises
+    ------
+    PictureError
+        As :func:`decode_codes`.
+    """
+    return linear_premultiplied(decode_codes(source, name))
+
+
+def decode_codes(source: Path | bytes, name: str) -> np.ndarray:
+    """Return the whole picture, (height, width, 4), uint8 or uint16 sRGB codes, straight alpha.
+
     The ICC profile and the EXIF orientation are honoured; CMYK is converted; 16 bits are kept.
 
     Raises
@@ -78,7 +98,7 @@ def decode_picture(source: Path | bytes, name: str) -> Rgba16:
             raise PictureError(
                 name, "the file breaks off or is damaged. Save or copy it again."
             ) from error
-    return _linear_premultiplied(_oriented(codes, orientation))
+    return _oriented(codes, orientation)
 
 
 def _opened(source: Path | bytes, name: str) -> Image.Image:
@@ -93,7 +113,9 @@ def _opened(source: Path | bytes, name: str) -> Image.Image:
         return Image.open(data)
     except (UnidentifiedImageError, OSError, SyntaxError, ValueError, struct.error) as error:
         raise PictureError(
-            name, "this is not a picture that can be read. Use JPEG, PNG, WebP or TIFF."
+            name,
+            "this is not a picture that can be read. Use JPEG, PNG, WebP, AVIF, TIFF, PDF, SVG or "
+            "OpenRaster.",
         ) from error
 
 
@@ -146,6 +168,9 @@ def _is_deep(image: Image.Image) -> bool:
         depth = file.read(1)
         file.seek(place)
         return depth == b"\x10"
+    if image.format == "TIFF":
+        # Pillow reduces 16-bit colour here too; tag 258 is BitsPerSample (TIFF 6.0, section 8).
+        return set(image.tag_v2.get(_TIFF_BITS, ())) == {16}  # type: ignore[attr-defined]
     return image.mode.startswith("I;16")
 
 
@@ -205,7 +230,8 @@ def _oriented(codes: np.ndarray, orientation: int) -> np.ndarray:
     return np.ascontiguousarray(codes)
 
 
-def _linear_premultiplied(codes: np.ndarray) -> Rgba16:
+def linear_premultiplied(codes: np.ndarray) -> Rgba16:
+    """Return (height, width, 4) linear light of sRGB codes, uint8 or uint16, straight alpha."""
     if codes.dtype == np.uint8:
         linear = cv2.LUT(codes, linear16_from_srgb(256))
         alpha = codes[..., 3].astype(np.uint16) * 257

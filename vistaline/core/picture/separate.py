@@ -9,8 +9,9 @@ import cv2
 import numpy as np
 
 from vistaline.core.errors import MaskError
-from vistaline.core.picture.cutset import Cutout, CutSet, hole_behind, masks_of
+from vistaline.core.picture.cutset import Cutout, CutSet
 from vistaline.core.picture.exemplar import ExemplarSettings, Progress, fill_by_texture
+from vistaline.core.picture.masks import hole_behind, masks_of
 from vistaline.core.picture.matte import solve_edge
 from vistaline.core.picture.select import stroke_mask
 from vistaline.core.picture.smooth import fill_smoothly
