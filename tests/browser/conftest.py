@@ -90,6 +90,7 @@ def running_stack(folder: Path) -> Iterator[Stack]:
         try:
             running.start("web")
             running.start("worker")
+            running.start("pictures")
             running.wait()
             yield running
         finally:

@@ -122,7 +122,7 @@ def test_an_empty_mask_and_no_cutout_are_refused(photo) -> None:  # type: ignore
 @pytest.mark.parametrize(
     ("document", "words"),
     [
-        ({"cutouts": [{"name": "A", "steps": []}]}, "steps"),
+        ({"cutouts": [{"name": "A", "steps": "all"}]}, "steps"),
         ({"cutouts": [{"name": "", "steps": [outline(SQUARE)]}]}, "name"),
         ({"cutouts": [{"name": "A", "steps": [{"kind": "magic"}]}]}, "steps"),
         ({"cutouts": [{"name": "A", "steps": [outline(SQUARE[:2])]}]}, "points"),

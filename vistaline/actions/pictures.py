@@ -2,25 +2,59 @@
 
 from __future__ import annotations
 
+import io
+from dataclasses import dataclass
 from pathlib import Path, PurePosixPath, PureWindowsPath
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
+import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import Refused
 from vistaline.core.formats.shotfile import write_atomically
-from vistaline.core.picture.decode import decode_picture, inspect_picture
+from vistaline.core.formats.still import encode_png
+from vistaline.core.picture.decode import PictureInfo, decode_picture, inspect_picture
 from vistaline.core.picture.preview import preview_webp
 from vistaline.core.render.pyramid import Pyramid, PyramidStore
 from vistaline.core.shot import Shot
 from vistaline.store.files import FileStore
 from vistaline.store.models import Picture
 
-__all__ = ["Library", "pictures_of", "remove_picture"]
+__all__ = [
+    "Admitted",
+    "Library",
+    "known_picture",
+    "pictures_of",
+    "plain_name",
+    "remove_picture",
+]
 
 _PREVIEW = "w1"
 _THUMBNAIL_SIDE = 480
+
+
+@dataclass(frozen=True, kw_only=True)
+class Admitted:
+    """A stored picture that was decoded whole: it can be used."""
+
+    file: str
+    sha256: str
+    info: PictureInfo
+    has_alpha: bool
+    size: int
+
+    def facts(self) -> dict[str, Any]:
+        """Return what a picture's row says of its file."""
+        return {
+            "file": self.file,
+            "width": self.info.width,
+            "height": self.info.height,
+            "format": self.info.format,
+            "bits": self.info.bits,
+            "has_alpha": self.has_alpha,
+            "size": self.size,
+        }
 
 
 class Library:
@@ -31,47 +65,77 @@ class Library:
         self._pyramids = PyramidStore(files.root / "pyramids")
 
     def import_picture(
-        self, session: Session, project_id: int, name: str, stream: BinaryIO
+        self, session: Session, project_id: int, name: str, stream: BinaryIO, **about: Any
     ) -> tuple[Picture, bool]:
         """Bring a picture in; returns it, and whether it is new to the project.
 
-        It is decoded whole before anything is kept: a broken file leaves no trace.
+        ``about`` may say more of it: ``role``, ``source_id``, ``placing``. It is decoded whole
+        before anything is kept: a broken file leaves no trace.
 
         Raises
         ------
         PictureError
             The file is not a picture, is broken, or has too many pixels.
         """
-        # A name is for people only; whatever path it carries is dropped.
-        name = PurePosixPath(PureWindowsPath(name).name).name.strip()[:200] or "picture"
+        name = plain_name(name)
         with self.files.receive(stream) as incoming:
-            info = inspect_picture(incoming.path, name)
-            known = session.scalar(
-                select(Picture).where(
-                    Picture.project_id == project_id, Picture.sha256 == incoming.sha256
-                )
-            )
+            inspect_picture(incoming.path, name)
+            known = known_picture(session, project_id, incoming.sha256)
             if known:
                 return known, False
-            pyramid = self._pyramids.get(
-                incoming.sha256, lambda: decode_picture(incoming.path, name)
-            )
-            self._preview(incoming.sha256, pyramid, thumbnail=False)
-            picture = Picture(
-                project_id=project_id,
-                name=name,
-                file=self.files.keep(incoming, info.extension),
-                sha256=incoming.sha256,
-                width=info.width,
-                height=info.height,
-                format=info.format,
-                bits=info.bits,
-                has_alpha=not pyramid.opaque,
-                size=incoming.size,
-            )
-            session.add(picture)
-            session.flush()
-            return picture, True
+            admitted = self._admitted(incoming.path, incoming.sha256, name)
+            self.files.keep(incoming, admitted.info.extension)
+        return self.add(session, project_id, name, admitted, **about)
+
+    def admit(self, file: str, name: str) -> Admitted:
+        """Decode a stored picture whole and make what is shown of it; nothing is added yet.
+
+        Raises
+        ------
+        PictureError
+            As :meth:`import_picture`.
+        """
+        return self._admitted(self.files.path(file), Path(file).stem, name)
+
+    def _admitted(self, path: Path, sha256: str, name: str) -> Admitted:
+        info = inspect_picture(path, name)
+        pyramid = self._pyramids.get(sha256, lambda: decode_picture(path, name))
+        if not self._preview_path(sha256, thumbnail=False).exists():
+            self._preview(sha256, pyramid, thumbnail=False)
+        return Admitted(
+            file=f"pictures/{sha256[:2]}/{sha256}.{info.extension}",
+            sha256=sha256,
+            info=info,
+            has_alpha=not pyramid.opaque,
+            size=path.stat().st_size,
+        )
+
+    def add(
+        self, session: Session, project_id: int, name: str, admitted: Admitted, **about: Any
+    ) -> tuple[Picture, bool]:
+        """Add an admitted picture to a project; returns it, and whether it is new there."""
+        known = known_picture(session, project_id, admitted.sha256)
+        if known:
+            return known, False
+        picture = Picture(
+            project_id=project_id,
+            name=plain_name(name),
+            original=admitted.file,
+            sha256=admitted.sha256,
+            **admitted.facts(),
+            **about,
+        )
+        session.add(picture)
+        session.flush()
+        return picture, True
+
+    def keep_codes(self, codes: np.ndarray, *, level: int = 1) -> str:
+        """Store (height, width, 3 or 4) uint8 or uint16 codes as PNG; returns its file name.
+
+        ``level`` is how hard PNG tries to be small; 1 is fast.
+        """
+        with self.files.receive(io.BytesIO(encode_png(codes, level=level))) as incoming:
+            return self.files.keep(incoming, "png")
 
     def pyramid(self, file: str) -> Pyramid:
         """Return the pyramid of a stored picture, by its file name in the store."""
@@ -98,6 +162,18 @@ class Library:
         data = preview_webp(pyramid, _THUMBNAIL_SIDE, 80) if thumbnail else preview_webp(pyramid)
         write_atomically(path, data)
         return path
+
+
+def plain_name(name: str) -> str:
+    """Return a file's name for people; whatever path it carries is dropped."""
+    return PurePosixPath(PureWindowsPath(name).name).name.strip()[:200] or "picture"
+
+
+def known_picture(session: Session, project_id: int, sha256: str) -> Picture | None:
+    """Return the project's picture with this content, if it has come in already."""
+    return session.scalar(
+        select(Picture).where(Picture.project_id == project_id, Picture.sha256 == sha256)
+    )
 
 
 def pictures_of(session: Session, project_id: int) -> list[Picture]:

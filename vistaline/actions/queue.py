@@ -6,14 +6,20 @@ from typing import Protocol
 
 from celery import Celery
 
-__all__ = ["CeleryQueue", "Queue", "celery_app"]
+__all__ = ["PICTURE_QUEUE", "CeleryQueue", "Queue", "celery_app"]
+
+PICTURE_QUEUE = "pictures"
+"""Where picture tasks are announced, apart from renders."""
 
 
 class Queue(Protocol):
-    """Where a render is announced; tests use one that only remembers."""
+    """Where work is announced; tests use one that only remembers."""
 
     def announce(self, job_id: int, workers: int) -> None:
         """Ask ``workers`` workers to take part in a render."""
+
+    def announce_task(self, task_id: int) -> None:
+        """Ask a worker to do a picture task."""
 
 
 def celery_app(redis_url: str) -> Celery:
@@ -43,3 +49,8 @@ class CeleryQueue:
         """See :class:`Queue`."""
         for _ in range(workers):
             self._app.send_task("vistaline.render", [job_id])
+
+    def announce_task(self, task_id: int) -> None:
+        """See :class:`Queue`."""
+        # A queue of their own: pictures come in while a long render runs.
+        self._app.send_task("vistaline.picture_task", [task_id], queue=PICTURE_QUEUE)

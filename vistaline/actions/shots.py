@@ -2,39 +2,23 @@
 
 from __future__ import annotations
 
-import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from pydantic import ValidationError
-from sqlalchemy import delete, func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
-from sqlalchemy.orm.exc import StaleDataError
 
-from vistaline.actions.errors import Conflict, Refused
+from vistaline.actions.history import History
 from vistaline.actions.pictures import Library
 from vistaline.core import edit
-from vistaline.core.errors import CoreError
 from vistaline.core.formats.shotfile import read_shot_file
-from vistaline.core.optics import DEFAULT_LENS, covering_focal_length
-from vistaline.core.picture.decode import decode_picture
-from vistaline.core.picture.register import find_place
 from vistaline.core.shot import (
-    Box,
-    FrameFormat,
-    Framing,
-    Layer,
-    PictureRef,
-    Route,
     Shot,
-    TakingCamera,
     dump_shot,
-    explain,
-    fit_box,
     parse_shot,
 )
-from vistaline.store.models import Picture, Revision, ShotRow, now
+from vistaline.store.models import Revision, ShotRow
 
 __all__ = [
     "change_shot",
@@ -44,12 +28,9 @@ __all__ = [
     "redo",
     "shots_of",
     "shots_showing",
-    "start_shot",
     "undo",
     "undo_labels",
 ]
-
-_NEAREST, _FARTHEST = 2.0, 6.0
 
 
 def shots_of(session: Session, project_id: int) -> list[ShotRow]:
@@ -63,107 +44,8 @@ def create_shot(session: Session, project_id: int, shot: Shot, person_id: int | 
     row = ShotRow(project_id=project_id, name=shot.name, position=1)
     session.add(row)
     session.flush()
-    _add_revision(session, row, 1, "start", shot, person_id)
+    _history(session, row).start(shot, person_id)
     return row
-
-
-def start_shot(
-    session: Session,
-    library: Library,
-    pictures: Sequence[Picture],
-    *,
-    person_id: int,
-    name: str,
-    width: int,
-    height: int,
-    rate: str,
-    duration: int,
-) -> tuple[ShotRow, list[str]]:
-    """Start a shot from pictures of one project, far to near.
-
-    The first picture without transparency, else the largest, is taken as the photo: it is the
-    taking camera's canvas and stands farthest. A cutout of the same size is in register; a
-    smaller one is looked for in the photo. Returns the shot and remarks for the person.
-    """
-    if not pictures:
-        raise Refused("Choose at least one picture to start a shot from.")
-    photo = _photo(pictures)
-    ordered = [photo, *(picture for picture in pictures if picture is not photo)]
-    boxes, remarks = _places(library, photo, ordered)
-    try:
-        frame = FrameFormat(width=width, height=height, rate=rate, duration=duration)  # type: ignore[arg-type]
-        framings = [Framing(frame=0, name="First")]
-        if duration > 1:
-            framings.append(Framing(frame=duration - 1, name="Last"))
-        shot = Shot(
-            name=name.strip() or "Untitled",
-            frame=frame,
-            taking_camera=TakingCamera(
-                width=photo.width,
-                height=photo.height,
-                focal_length=covering_focal_length(
-                    DEFAULT_LENS, frame=frame.size, picture=(photo.width, photo.height)
-                ),
-            ),
-            pictures={
-                f"p{picture.id}": PictureRef(
-                    file=picture.file, width=picture.width, height=picture.height
-                )
-                for picture in ordered
-            },
-            layers=tuple(
-                Layer(
-                    name=Path(picture.name).stem[:80] or "Layer",
-                    picture=f"p{picture.id}",
-                    box=boxes[picture.id],
-                    distance=distance,
-                )
-                for picture, distance in zip(ordered, _distances(len(ordered)), strict=True)
-            ),
-            route=Route(framings=tuple(framings)),
-        )
-    except ValidationError as error:
-        raise Refused(str(explain(error, Shot))) from error
-    except CoreError as error:
-        raise Refused(str(error)) from error
-    return create_shot(session, pictures[0].project_id, shot, person_id), remarks
-
-
-def _photo(pictures: Sequence[Picture]) -> Picture:
-    opaque = [picture for picture in pictures if not picture.has_alpha]
-    return max(opaque or pictures, key=lambda picture: picture.width * picture.height)
-
-
-def _distances(count: int) -> list[float]:
-    """Return first distances, far to near: each a fixed ratio nearer than the one behind."""
-    if count == 1:
-        return [_NEAREST]
-    ratio = (_NEAREST / _FARTHEST) ** (1 / (count - 1))
-    return [round(_FARTHEST * ratio**i, 2) for i in range(count)]
-
-
-def _places(
-    library: Library, photo: Picture, pictures: Sequence[Picture]
-) -> tuple[dict[int, Box], list[str]]:
-    canvas = (photo.width, photo.height)
-    boxes: dict[int, Box] = {}
-    remarks = []
-    pixels = None
-    for picture in pictures:
-        box = fit_box((picture.width, picture.height), canvas)
-        if (picture.width, picture.height) != canvas:
-            if pixels is None:
-                pixels = decode_picture(library.files.path(photo.file), photo.name)
-            cutout = decode_picture(library.files.path(picture.file), picture.name)
-            place = find_place(cutout, pixels)
-            if place:
-                box = (float(place[0]), float(place[1]), picture.width, picture.height)
-            else:
-                remarks.append(
-                    f"{picture.name} was not found in {photo.name}; it stands in the middle."
-                )
-        boxes[picture.id] = box
-    return boxes, remarks
 
 
 def import_shot_file(
@@ -181,7 +63,7 @@ def import_shot_file(
 
 def current_shot(session: Session, row: ShotRow) -> Shot:
     """Return the shot as it is now."""
-    return parse_shot(json.loads(_revision(session, row, row.position).document))
+    return _history(session, row).current()
 
 
 def change_shot(
@@ -193,7 +75,7 @@ def change_shot(
     version: int,
     person_id: int | None,
 ) -> Shot:
-    """Make an edit and keep it; what had been undone can no longer be redone.
+    """Make an edit and keep it; see :class:`History`.
 
     Raises
     ------
@@ -202,94 +84,46 @@ def change_shot(
     EditError
         The edit makes no sense.
     """
-    _must_be_at(row, version)
-    shot = edit.apply(current_shot(session, row), verb, arguments)
-    session.execute(
-        delete(Revision).where(Revision.shot_id == row.id, Revision.number > row.position)
-    )
+    history = _history(session, row)
+    history.must_be_at(version)
+    shot = edit.apply(history.current(), verb, arguments)
     row.name = shot.name
-    _move_to(session, row, row.position + 1)
-    _add_revision(session, row, row.position, edit.label(verb), shot, person_id)
+    history.change(shot, edit.label(verb), version=version, person_id=person_id)
     return shot
 
 
 def undo(session: Session, row: ShotRow, *, version: int) -> None:
     """Go back one revision; does nothing at the first."""
-    _must_be_at(row, version)
-    if row.position > 1:
-        _move_to(session, row, row.position - 1)
+    if _history(session, row).undo(version=version):
         row.name = current_shot(session, row).name
 
 
 def redo(session: Session, row: ShotRow, *, version: int) -> None:
     """Go forward one revision; does nothing at the last."""
-    _must_be_at(row, version)
-    if row.position < _last(session, row):
-        _move_to(session, row, row.position + 1)
+    if _history(session, row).redo(version=version):
         row.name = current_shot(session, row).name
 
 
 def undo_labels(session: Session, row: ShotRow) -> tuple[str | None, str | None]:
     """Return what undo would take back and what redo would bring again."""
-    undone = _revision(session, row, row.position).label if row.position > 1 else None
-    last = _last(session, row)
-    redone = _revision(session, row, row.position + 1).label if row.position < last else None
-    return undone, redone
+    return _history(session, row).labels()
 
 
-def shots_showing(session: Session, project_id: int, file: str) -> list[str]:
-    """Return the names of a project's shots that show a stored picture."""
+def shots_showing(session: Session, project_id: int, *files: str) -> list[str]:
+    """Return the names of a project's shots that show one of these stored pictures."""
     return [
         row.name
         for row in shots_of(session, project_id)
-        if any(ref.file == file for ref in current_shot(session, row).pictures.values())
+        if any(ref.file in files for ref in current_shot(session, row).pictures.values())
     ]
 
 
-def _revision(session: Session, row: ShotRow, number: int) -> Revision:
-    return session.scalars(
-        select(Revision).where(Revision.shot_id == row.id, Revision.number == number)
-    ).one()
-
-
-def _last(session: Session, row: ShotRow) -> int:
-    return session.scalar(select(func.max(Revision.number)).where(Revision.shot_id == row.id)) or 1
-
-
-def _must_be_at(row: ShotRow, version: int) -> None:
-    if row.version != version:
-        raise _conflict(row)
-
-
-def _move_to(session: Session, row: ShotRow, position: int) -> None:
-    row.position = position
-    row.changed = now()
-    name = row.name
-    try:
-        session.flush()
-    except StaleDataError as error:
-        session.rollback()
-        raise Conflict(_changed(name)) from error
-
-
-def _conflict(row: ShotRow) -> Conflict:
-    return Conflict(_changed(row.name))
-
-
-def _changed(name: str) -> str:
-    return f"{name} was changed in another window meanwhile. Reload to see it, then try again."
-
-
-def _add_revision(
-    session: Session, row: ShotRow, number: int, label: str, shot: Shot, person_id: int | None
-) -> None:
-    session.add(
-        Revision(
-            shot_id=row.id,
-            number=number,
-            label=label,
-            document=json.dumps(dump_shot(shot)),
-            person_id=person_id,
-        )
+def _history(session: Session, row: ShotRow) -> History[Shot]:
+    return History(
+        session=session,
+        row=row,
+        revisions=Revision,
+        parse=parse_shot,
+        dump=dump_shot,
+        name=row.name,
     )
-    session.flush()

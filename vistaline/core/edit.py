@@ -1,67 +1,28 @@
 """The edits a person can make: shot -> new shot. Nothing is changed in place.
 
-Every function marked ``@verb`` may be asked for by name (``apply``) with plain values, such as a
-form gives; they are checked against its signature. Its label is what undo calls it.
+Every function marked ``@verb`` may be asked for by name (``apply``; see ``verbs``).
 """
 
 from __future__ import annotations
 
-import re
-from collections.abc import Callable, Mapping
 from typing import Annotated, Any
 
 import numpy as np
-from pydantic import Field, ValidationError, validate_call
+from pydantic import Field, ValidationError
 
 from vistaline.core import space
 from vistaline.core.camera_moves import CameraMove, moved
-from vistaline.core.errors import CoreError, EditError, ShotError
+from vistaline.core.errors import EditError, ShotError
 from vistaline.core.evaluate import camera_states, card_of
-from vistaline.core.shot import Framing, Layer, Shot, explain
+from vistaline.core.shot import Framing, Layer, PictureRef, Shot, explain
 from vistaline.core.timing import parse_rate
+from vistaline.core.verbs import Verbs
 
 __all__ = ["VERBS", "apply", "label"]
 
-VERBS: dict[str, tuple[str, Callable[..., Shot]]] = {}
-
-
-def verb(label: str) -> Callable[[Callable[..., Shot]], Callable[..., Shot]]:
-    """Register an edit under its function's name, with the words undo shows for it."""
-
-    def register(function: Callable[..., Shot]) -> Callable[..., Shot]:
-        VERBS[function.__name__] = (label, validate_call(function))
-        return function
-
-    return register
-
-
-def apply(shot: Shot, name: str, arguments: Mapping[str, Any]) -> Shot:
-    """Make the edit called ``name``.
-
-    Raises
-    ------
-    EditError
-        There is no such edit, an argument is missing or wrong, or the edit makes no sense here.
-    """
-    if name not in VERBS:
-        raise EditError(f"There is no edit called {name!r}.")
-    try:
-        return VERBS[name][1](shot, **dict(arguments))
-    except ValidationError as error:
-        cause = explain(error)
-        # The arguments of a call are counted; what a person knows is their name.
-        message = re.sub(r"^\d+\.", "", str(cause))
-        message = re.sub(r"^([a-z_]+)", lambda m: m[1].replace("_", " "), message)
-        raise EditError(message[:1].upper() + message[1:]) from error
-    except EditError:
-        raise
-    except CoreError as error:
-        raise EditError(str(error)) from error
-
-
-def label(name: str) -> str:
-    """Return what undo calls an edit."""
-    return VERBS[name][0]
+_VERBS: Verbs[Shot] = Verbs()
+verb, apply, label = _VERBS.verb, _VERBS.apply, _VERBS.label
+VERBS = _VERBS.functions
 
 
 def _with_layer(shot: Shot, layer_id: str, **changes: Any) -> Shot:
@@ -389,3 +350,14 @@ def set_format(shot: Shot, *, width: int, height: int, rate: str, duration: int)
     except ValidationError as error:
         cause: ShotError = explain(error)
         raise EditError(f"Frame: {cause}") from error
+
+
+@verb("add layers")
+def add_layers(shot: Shot, *, pictures: dict[str, PictureRef], layers: list[Layer]) -> Shot:
+    """Add layers with their pictures; a layer whose id is taken gets another."""
+    taken = {layer.id for layer in shot.layers}
+    added = [layer.evolve(id="") if layer.id in taken else layer for layer in layers]
+    try:
+        return shot.evolve(pictures=shot.pictures | pictures, layers=(*shot.layers, *added))
+    except ValidationError as error:
+        raise EditError(str(explain(error, Shot))) from error

@@ -13,6 +13,7 @@ from honcho.manager import Manager
 from vistaline.actions.people import add_person
 from vistaline.actions.pictures import Library
 from vistaline.actions.projects import create_project
+from vistaline.actions.queue import PICTURE_QUEUE
 from vistaline.actions.shots import import_shot_file
 from vistaline.demo.shots import write_demo_files
 from vistaline.stack.services import Ports, services
@@ -27,6 +28,10 @@ DEMO_NAME, DEMO_PASSWORD = "keeper", "sallow-head-light"
 
 def server_commands(python: str, port: int, folder: Path) -> dict[str, list[str]]:
     """Return the commands of the web server and of the workers."""
+    worker = [
+        "env", "REMAP_SIGTERM=SIGQUIT", python, "-m", "celery", "--app", "vistaline.work.tasks",
+        "worker", "--loglevel", "WARNING", "--without-gossip", "--without-mingle",
+    ]  # fmt: skip
     return {
         "web": [
             python, "-m", "gunicorn", "--bind", f"127.0.0.1:{port}", "--workers", "2",
@@ -35,10 +40,11 @@ def server_commands(python: str, port: int, folder: Path) -> dict[str, list[str]
         ],
         # Stopped, a worker drops what it renders; its range is done again after the next start.
         "worker": [
-            "env", "REMAP_SIGTERM=SIGQUIT", python, "-m", "celery", "--app",
-            "vistaline.work.tasks", "worker", "--beat", "--concurrency", "2",
-            "--loglevel", "WARNING", "--schedule",
-            str(folder / "celery-beat"), "--without-gossip", "--without-mingle",
+            *worker, "--beat", "--concurrency", "2", "--hostname", "renders@%h",
+            "--schedule", str(folder / "celery-beat"),
+        ],
+        "pictures": [
+            *worker, "--concurrency", "2", "--hostname", "pictures@%h", "--queues", PICTURE_QUEUE,
         ],
     }  # fmt: skip
 

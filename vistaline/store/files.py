@@ -15,6 +15,9 @@ from typing import BinaryIO
 __all__ = ["FileStore", "Incoming"]
 
 
+_FOLDERS = ("incoming", "pictures", "documents", "pyramids", "previews", "renders", "derived")
+
+
 @dataclass(frozen=True)
 class Incoming:
     """A file that has arrived but is not kept yet."""
@@ -25,11 +28,22 @@ class Incoming:
 
 
 class FileStore:
-    """One folder: ``pictures/`` as they came, ``pyramids/``, ``previews/``, ``renders/``."""
+    """One folder: pictures as they came, pyramids, previews, renders.
+
+    ``documents/`` holds what pictures are taken out of, ``derived/`` what can be computed again.
+    """
 
     def __init__(self, root: Path) -> None:
         self.root = root
-        for name in ("incoming", "pictures", "pyramids", "previews", "renders"):
+        for name in (
+            "incoming",
+            "pictures",
+            "documents",
+            "pyramids",
+            "previews",
+            "renders",
+            "derived",
+        ):
             (root / name).mkdir(parents=True, exist_ok=True)
 
     @contextmanager
@@ -49,9 +63,9 @@ class FileStore:
         finally:
             path.unlink(missing_ok=True)
 
-    def keep(self, incoming: Incoming, extension: str) -> str:
+    def keep(self, incoming: Incoming, extension: str, *, folder: str = "pictures") -> str:
         """Give a file its place among the pictures; returns its name below the root."""
-        name = f"pictures/{incoming.sha256[:2]}/{incoming.sha256}.{extension}"
+        name = f"{folder}/{incoming.sha256[:2]}/{incoming.sha256}.{extension}"
         place = self.root / name
         place.parent.mkdir(exist_ok=True)
         os.chmod(incoming.path, 0o644)
@@ -62,6 +76,18 @@ class FileStore:
         """Return where a stored file lies."""
         return self.root / name
 
+    def derived(self, kind: str, name: str) -> Path:
+        """Return where something that can be computed again lies, or would lie."""
+        folder = self.root / "derived" / kind
+        folder.mkdir(parents=True, exist_ok=True)
+        return folder / name
+
+    def prune(self, kind: str, keep: int) -> None:
+        """Remove the derived files that were not used for longest, all but ``keep``."""
+        found = sorted((self.root / "derived" / kind).glob("*.*"), key=_last_use, reverse=True)
+        for path in found[keep:]:
+            path.unlink(missing_ok=True)
+
     def render_folder(self, job_id: int) -> Path:
         """Return the folder of a render's pieces and result."""
         folder = self.root / "renders" / str(job_id)
@@ -71,3 +97,10 @@ class FileStore:
     def discard_render(self, job_id: int) -> None:
         """Remove a render's files."""
         shutil.rmtree(self.root / "renders" / str(job_id), ignore_errors=True)
+
+
+def _last_use(path: Path) -> float:
+    try:
+        return path.stat().st_mtime
+    except FileNotFoundError:
+        return 0.0

@@ -1,13 +1,17 @@
-"""The tables. A shot is one document kept as revisions; a render is a set of frame ranges."""
+"""The tables. A shot, and a picture's sheet, is one document kept as revisions.
+
+A render is a set of frame ranges, so many workers can share it; a picture task is one worker's.
+"""
 
 from __future__ import annotations
 
 from datetime import UTC, datetime
 from enum import StrEnum
+from typing import Any
 
 from sqlalchemy import JSON, DateTime, Enum, ForeignKey, MetaData, String, Text, UniqueConstraint
 from sqlalchemy.dialects.mysql import DATETIME, LONGTEXT
-from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column, relationship
 
 __all__ = [
     "Base",
@@ -16,13 +20,20 @@ __all__ = [
     "OutputKind",
     "Person",
     "Picture",
+    "PictureRole",
+    "PictureTask",
     "Project",
     "RangeState",
     "RenderJob",
     "RenderRange",
+    "Revised",
     "Revision",
+    "RevisionOf",
     "Role",
+    "SheetRevision",
+    "SheetRow",
     "ShotRow",
+    "TaskKind",
     "now",
 ]
 
@@ -98,16 +109,29 @@ class Membership(Base):
     person: Mapped[Person] = relationship()
 
 
+class PictureRole(StrEnum):
+    """Where a picture comes from."""
+
+    ORIGINAL = "original"
+    CUTOUT = "cutout"
+    PLATE = "plate"
+
+
 class Picture(Base):
-    """A picture as it came in."""
+    """A picture. ``file`` and what is said of it are as prepared; ``original`` is as it came."""
 
     __tablename__ = "picture"
     __table_args__ = (UniqueConstraint("project_id", "sha256"),)
     id: Mapped[int] = mapped_column(primary_key=True)
     project_id: Mapped[int] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"))
     name: Mapped[str]
-    file: Mapped[str]
+    original: Mapped[str]
     sha256: Mapped[str] = mapped_column(String(64))
+    role: Mapped[PictureRole] = mapped_column(_enum(PictureRole), default=PictureRole.ORIGINAL)
+    source_id: Mapped[int | None] = mapped_column(ForeignKey("picture.id", ondelete="SET NULL"))
+    placing: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    """Its place on a canvas it shares with others: ``canvas``, ``at``, ``opacity``, ``blend``."""
+    file: Mapped[str]
     width: Mapped[int]
     height: Mapped[int]
     format: Mapped[str] = mapped_column(String(16))
@@ -117,34 +141,66 @@ class Picture(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
-class ShotRow(Base):
-    """A shot: which of its revisions is current, and a version that grows with every change."""
+class Revised:
+    """A document kept as revisions: which is current, and a version that grows with each change."""
 
-    __tablename__ = "shot"
     id: Mapped[int] = mapped_column(primary_key=True)
-    project_id: Mapped[int] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"))
-    name: Mapped[str] = mapped_column(String(120))
     position: Mapped[int] = mapped_column(default=1)
     version: Mapped[int] = mapped_column()
     created: Mapped[datetime] = mapped_column(default=now)
     changed: Mapped[datetime] = mapped_column(default=now)
-    project: Mapped[Project] = relationship()
-    # Optimistic locking: an UPDATE against an old version changes no row and is refused.
-    __mapper_args__ = {"version_id_col": version}  # noqa: RUF012
+
+    @declared_attr.directive
+    def __mapper_args__(cls) -> dict[str, Any]:
+        # Optimistic locking: an UPDATE against an old version changes no row and is refused.
+        return {"version_id_col": cls.version}
 
 
-class Revision(Base):
-    """The shot's document after one edit; those past the current position can be redone."""
+class RevisionOf:
+    """A document after one edit; those past the current position can be redone."""
 
-    __tablename__ = "revision"
-    __table_args__ = (UniqueConstraint("shot_id", "number"),)
     id: Mapped[int] = mapped_column(primary_key=True)
-    shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="CASCADE"))
+    owner_id: Mapped[int]
     number: Mapped[int]
     label: Mapped[str] = mapped_column(String(80))
     document: Mapped[str] = mapped_column(_Document)
     person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id", ondelete="SET NULL"))
     created: Mapped[datetime] = mapped_column(default=now)
+
+
+class ShotRow(Revised, Base):
+    """A shot."""
+
+    __tablename__ = "shot"
+    project_id: Mapped[int] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"))
+    name: Mapped[str] = mapped_column(String(120))
+    project: Mapped[Project] = relationship()
+
+
+class Revision(RevisionOf, Base):
+    """A revision of a shot."""
+
+    __tablename__ = "revision"
+    __table_args__ = (UniqueConstraint("owner_id", "number"),)
+    owner_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="CASCADE"))
+
+
+class SheetRow(Revised, Base):
+    """A picture's sheet: how it is prepared, and what is cut out of it."""
+
+    __tablename__ = "sheet"
+    picture_id: Mapped[int] = mapped_column(
+        ForeignKey("picture.id", ondelete="CASCADE"), unique=True
+    )
+    picture: Mapped[Picture] = relationship()
+
+
+class SheetRevision(RevisionOf, Base):
+    """A revision of a sheet."""
+
+    __tablename__ = "sheet_revision"
+    __table_args__ = (UniqueConstraint("owner_id", "number"),)
+    owner_id: Mapped[int] = mapped_column(ForeignKey("sheet.id", ondelete="CASCADE"))
 
 
 class OutputKind(StrEnum):
@@ -155,10 +211,12 @@ class OutputKind(StrEnum):
 
 
 class JobState(StrEnum):
-    """Where a render is."""
+    """Where a render or another job is."""
 
     WAITING = "waiting"
     RUNNING = "running"
+    ASKING = "asking"
+    """Something must be chosen before it can go on."""
     STOPPED = "stopped"
     DONE = "done"
     FAILED = "failed"
@@ -208,3 +266,38 @@ class RenderRange(Base):
     done: Mapped[int] = mapped_column(default=0)
     worker: Mapped[str] = mapped_column(String(80), default="")
     beat: Mapped[datetime | None]
+
+
+class TaskKind(StrEnum):
+    """What a picture task does."""
+
+    IMPORT = "import"
+    PREPARE = "prepare"
+    EDGES = "edges"
+    FILL = "fill"
+    SEND = "send"
+    EXPORT = "export"
+
+
+class PictureTask(Base):
+    """Work on one picture, done by one worker that beats while alive."""
+
+    __tablename__ = "picture_task"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    project_id: Mapped[int] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"))
+    picture_id: Mapped[int | None] = mapped_column(ForeignKey("picture.id", ondelete="CASCADE"))
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id", ondelete="SET NULL"))
+    kind: Mapped[TaskKind] = mapped_column(_enum(TaskKind))
+    state: Mapped[JobState] = mapped_column(_enum(JobState), default=JobState.WAITING)
+    name: Mapped[str]
+    arguments: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict)
+    result: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict)
+    share: Mapped[float] = mapped_column(default=0.0)
+    words: Mapped[str] = mapped_column(String(120), default="")
+    error: Mapped[str] = mapped_column(Text, default="")
+    worker: Mapped[str] = mapped_column(String(80), default="")
+    beat: Mapped[datetime | None]
+    created: Mapped[datetime] = mapped_column(default=now)
+    started: Mapped[datetime | None]
+    finished: Mapped[datetime | None]
+    picture: Mapped[Picture | None] = relationship()

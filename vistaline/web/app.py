@@ -24,7 +24,19 @@ from vistaline.store.database import connect
 from vistaline.store.files import FileStore
 from vistaline.store.models import Person
 from vistaline.store.settings import Settings
-from vistaline.web import context, output, pictures, projects, shots, signing, vendor
+from vistaline.web import (
+    context,
+    output,
+    pictures,
+    prepare,
+    projects,
+    separate,
+    sheets,
+    shots,
+    signing,
+    tasks,
+    vendor,
+)
 
 __all__ = ["create_app"]
 
@@ -76,6 +88,10 @@ def create_app(settings: Settings | None = None, *, queue: Queue | None = None) 
         signing.blueprint,
         projects.blueprint,
         pictures.blueprint,
+        tasks.blueprint,
+        sheets.blueprint,
+        prepare.blueprint,
+        separate.blueprint,
         shots.blueprint,
         output.blueprint,
         vendor.blueprint,

@@ -4,17 +4,21 @@ from __future__ import annotations
 
 from typing import Any, BinaryIO, cast
 
-from flask import Blueprint, flash, redirect, render_template, request, send_file, url_for
+from flask import Blueprint, flash, redirect, render_template, request, url_for
+from flask import session as flask_session
 from flask_login import login_required
 
-from vistaline.actions import pictures, projects, shots
+from vistaline.actions import intake, pictures, projects, shots, starting
 from vistaline.actions.errors import Refused
 from vistaline.core.optics import DEFAULT_LENS
+from vistaline.core.picture.prepare import push_in_limit
 from vistaline.core.timing import RATE_PRESETS, parse_rate
 from vistaline.store.models import Picture
+from vistaline.web import tasks
 from vistaline.web.context import person_id, services, session
+from vistaline.web.editing import send_kept
 
-__all__ = ["blueprint"]
+__all__ = ["SIZES", "blueprint", "output_size"]
 
 blueprint = Blueprint("pictures", __name__)
 
@@ -35,7 +39,7 @@ def bench(project_id: int) -> Any:
         "pictures.html",
         project=project,
         role=projects.role_in(session(), person_id(), project_id),
-        pictures=pictures.pictures_of(session(), project_id),
+        **_tiles(project_id),
         shots=shots.shots_of(session(), project_id),
         sizes=SIZES,
         rates=RATE_PRESETS,
@@ -46,26 +50,52 @@ def bench(project_id: int) -> Any:
 @blueprint.post("/projects/<int:project_id>/pictures")
 @login_required
 def upload(project_id: int) -> Any:
-    """Take in one picture; answers with its tile."""
+    """Take in one file; a worker makes a picture of it."""
     projects.find_project(session(), person_id(), project_id)
     file = request.files.get("picture")
     if file is None or not file.filename:
         raise Refused("No file was sent. Choose a picture first.")
-    picture, new = services().library.import_picture(
-        session(), project_id, file.filename, cast(BinaryIO, file.stream)
+    taken = intake.receive_picture(
+        session(),
+        services().library,
+        project_id,
+        file.filename,
+        cast(BinaryIO, file.stream),
+        person_id=person_id(),
     )
     session().commit()
-    tile = render_template("_picture.html", picture=picture)
-    return {"tile": tile, "id": picture.id, "new": new, "name": picture.name}
+    if isinstance(taken, Picture):
+        return {"id": taken.id, "new": False, "name": taken.name}
+    tasks.announce(taken)
+    return {"task": taken.id, "new": True, "name": taken.name}
 
 
 @blueprint.get("/projects/<int:project_id>/pictures")
 @login_required
 def tiles(project_id: int) -> Any:
     """Show a project's pictures as tiles."""
-    projects.find_project(session(), person_id(), project_id)
+    project = projects.find_project(session(), person_id(), project_id)
+    return render_template("_pictures.html", project=project, **_tiles(project_id))
+
+
+def _tiles(project_id: int) -> dict[str, Any]:
+    size = output_size()
     found = pictures.pictures_of(session(), project_id)
-    return render_template("_pictures.html", pictures=found)
+    return {
+        "pictures": found,
+        "output": size,
+        "limits": {each.id: push_in_limit((each.width, each.height), size) for each in found},
+    }
+
+
+def output_size() -> tuple[int, int]:
+    """Return the frame size that push-in limits are told for; the last choice is remembered."""
+    wish = request.args.get("output") or flask_session.get("output") or "1920x1080"
+    sides = wish.split("x")
+    if len(sides) != 2 or not all(side.isdigit() and 16 <= int(side) <= 8192 for side in sides):
+        return 1920, 1080
+    flask_session["output"] = wish
+    return int(sides[0]), int(sides[1])
 
 
 @blueprint.post("/pictures/<int:picture_id>/remove")
@@ -74,7 +104,7 @@ def remove(picture_id: int) -> Any:
     """Take a picture out of its project."""
     picture = projects.find_picture(session(), person_id(), picture_id)
     project_id = picture.project_id
-    used = shots.shots_showing(session(), project_id, picture.file)
+    used = shots.shots_showing(session(), project_id, picture.file, picture.original)
     pictures.remove_picture(session(), picture, used)
     session().commit()
     return redirect(url_for("pictures.bench", project_id=project_id))
@@ -85,11 +115,9 @@ def remove(picture_id: int) -> Any:
 def preview(picture_id: int) -> Any:
     """Send a picture as the browser draws it; content never changes, so it may be kept."""
     picture = projects.find_picture(session(), person_id(), picture_id)
-    path = services().library.preview(picture.file, thumbnail="thumb" in request.args)
-    response = send_file(path, mimetype="image/webp", conditional=True)
-    response.cache_control.private = True
-    response.cache_control.max_age = 86400
-    return response
+    file = picture.original if "original" in request.args else picture.file
+    path = services().library.preview(file, thumbnail="thumb" in request.args)
+    return send_kept(path)
 
 
 @blueprint.post("/projects/<int:project_id>/shots")
@@ -105,7 +133,7 @@ def start_shot(project_id: int) -> Any:
     ]
     width, height = _frame_size()
     rate = parse_rate(form.get("own_rate") or form.get("rate", "24"))
-    row, remarks = shots.start_shot(
+    row, remarks = starting.start_shot(
         session(),
         services().library,
         chosen,

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 from flask_login import login_required
 
 from vistaline.actions import projects, shots
-from vistaline.actions.errors import Refused
-from vistaline.actions.pictures import pictures_of
+from vistaline.actions.errors import NotFound, Refused
 from vistaline.core import edit
 from vistaline.core.easing import NAMED_EASES
 from vistaline.core.evaluate import camera_states, evaluate
-from vistaline.core.formats.sequence import encode_jpeg, encode_png
+from vistaline.core.formats.still import encode_jpeg, encode_png
 from vistaline.core.optics import LENS_PRESETS, angle_of_view, gate_size
 from vistaline.core.picture.preview import alpha_at
 from vistaline.core.render.frame import Renderer, scaled
@@ -23,12 +23,11 @@ from vistaline.core.timing import RATE_PRESETS
 from vistaline.core.watch import findings
 from vistaline.store.models import ShotRow
 from vistaline.web.context import person_id, services, session
+from vistaline.web.editing import arguments, changed, send_kept, version
 
 __all__ = ["blueprint"]
 
 blueprint = Blueprint("shots", __name__, url_prefix="/shots")
-
-_FLAGS = {"keep_framing", "hidden", "locked"}
 
 
 def _open(shot_id: int) -> tuple[ShotRow, Shot]:
@@ -81,26 +80,33 @@ def scene(shot_id: int) -> Any:
 def preview(shot_id: int, verb: str) -> Any:
     """Send what an edit would look like at one frame; nothing is kept."""
     row, shot = _open(shot_id)
-    changed = edit.apply(shot, verb, _arguments())
+    changed = edit.apply(shot, verb, arguments())
     frame = request.args.get("frame", 0, type=int)
     return _scene(row, changed, [frame]) | {"values": _values(changed)}
 
 
 def _scene(row: ShotRow, shot: Shot, frames: Any) -> dict[str, Any]:
-    addresses = _picture_addresses(row)
     return describe_scene(shot, frames) | {
         "version": row.version,
-        "textures": {
-            key: addresses[ref.file] for key, ref in shot.pictures.items() if ref.file in addresses
-        },
+        "textures": {key: _texture_address(row, shot, key) for key in shot.pictures},
     }
 
 
-def _picture_addresses(row: ShotRow) -> dict[str, str]:
-    return {
-        picture.file: url_for("pictures.preview", picture_id=picture.id)
-        for picture in pictures_of(session(), row.project_id)
-    }
+def _texture_address(row: ShotRow, shot: Shot, key: str) -> str:
+    """Return where a picture of a shot is, as it was when the shot took it."""
+    content = Path(shot.pictures[key].file).stem[:16]
+    return url_for("shots.texture", shot_id=row.id, key=key, v=content)
+
+
+@blueprint.get("/<int:shot_id>/pictures/<key>.webp")
+@login_required
+def texture(shot_id: int, key: str) -> Any:
+    """Send a picture of the shot as the browser draws it; content never changes."""
+    _, shot = _open(shot_id)
+    if key not in shot.pictures:
+        raise NotFound("The shot has no such picture.")
+    library = services().library
+    return send_kept(library.preview(shot.pictures[key].file, thumbnail="thumb" in request.args))
 
 
 def _values(shot: Shot) -> dict[str, Any]:
@@ -171,31 +177,8 @@ def frame(shot_id: int, kind: str) -> Any:
 # --- edits ------------------------------------------------------------------------------------
 
 
-def _arguments() -> dict[str, Any]:
-    """Return the form's values; an empty field means: leave as it is."""
-    form = {key: value for key, value in request.form.items() if value != "" or key == "name"}
-    for key in ("csrf_token", "version"):
-        form.pop(key, None)
-    # A box that is not ticked sends nothing; its form says that it was there.
-    for flag in request.form.getlist("flags"):
-        form.setdefault(flag, "false")
-    form.pop("flags", None)
-    return {key: value == "true" if key in _FLAGS else value for key, value in form.items()}
-
-
-def _version() -> int:
-    version = request.form.get("version", type=int)
-    if version is None:
-        raise Refused("The edit does not say which version of the shot it is for. Reload the page.")
-    return version
-
-
 def _changed(row: ShotRow) -> Any:
-    session().commit()
-    if request.headers.get("HX-Request") or request.accept_mimetypes.best == "application/json":
-        trigger = f'{{"shotchange": {{"version": {row.version}}}}}'
-        return {"version": row.version}, 200, {"HX-Trigger": trigger, "HX-Reswap": "none"}
-    return redirect(request.referrer or url_for("shots.direct", shot_id=row.id))
+    return changed("shotchange", row.version, url_for("shots.direct", shot_id=row.id))
 
 
 @blueprint.post("/<int:shot_id>/edits/<verb>")
@@ -203,7 +186,7 @@ def _changed(row: ShotRow) -> Any:
 def make_edit(shot_id: int, verb: str) -> Any:
     """Make an edit and keep it."""
     row = projects.find_shot(session(), person_id(), shot_id)
-    shots.change_shot(session(), row, verb, _arguments(), version=_version(), person_id=person_id())
+    shots.change_shot(session(), row, verb, arguments(), version=version(), person_id=person_id())
     return _changed(row)
 
 
@@ -212,7 +195,7 @@ def make_edit(shot_id: int, verb: str) -> Any:
 def undo(shot_id: int) -> Any:
     """Take the last edit back."""
     row = projects.find_shot(session(), person_id(), shot_id)
-    shots.undo(session(), row, version=_version())
+    shots.undo(session(), row, version=version())
     return _changed(row)
 
 
@@ -221,7 +204,7 @@ def undo(shot_id: int) -> Any:
 def redo(shot_id: int) -> Any:
     """Make an edit again that was taken back."""
     row = projects.find_shot(session(), person_id(), shot_id)
-    shots.redo(session(), row, version=_version())
+    shots.redo(session(), row, version=version())
     return _changed(row)
 
 
@@ -246,7 +229,7 @@ def depth_panel(shot_id: int) -> Any:
         row=row,
         shot=shot,
         layers=[layer for _, layer in ordered],
-        addresses=_picture_addresses(row),
+        address=lambda key: _texture_address(row, shot, key),
         selected=request.args.get("layer", ""),
     )
 

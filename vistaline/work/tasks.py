@@ -9,9 +9,11 @@ import uuid
 from celery.signals import worker_process_init
 from sqlalchemy.orm import Session, sessionmaker
 
+from vistaline.actions.picture_work import WORKS
 from vistaline.actions.pictures import Library
 from vistaline.actions.queue import CeleryQueue, celery_app
 from vistaline.actions.renders import orphaned_jobs, work_on
+from vistaline.actions.tasks import orphaned_tasks, work_on_task
 from vistaline.store.database import connect
 from vistaline.store.files import FileStore
 from vistaline.store.settings import Settings
@@ -37,17 +39,29 @@ def _open(**signal: object) -> None:
     _library = Library(FileStore(_settings.data))
 
 
+def _worker() -> str:
+    return f"{socket.gethostname()}:{os.getpid()}:{uuid.uuid4().hex[:8]}"
+
+
 @app.task(name="vistaline.render")
 def render(job_id: int) -> None:
     """Take part in a render."""
-    worker = f"{socket.gethostname()}:{os.getpid()}:{uuid.uuid4().hex[:8]}"
-    work_on(_sessions, _library, job_id, worker)
+    work_on(_sessions, _library, job_id, _worker())
+
+
+@app.task(name="vistaline.picture_task")
+def picture_task(task_id: int) -> None:
+    """Do a picture task."""
+    work_on_task(_sessions, _library, task_id, _worker(), WORKS)
 
 
 @app.task(name="vistaline.sweep")
 def sweep() -> None:
-    """Invite workers to renders whose worker was lost."""
+    """Invite workers to what lost its worker."""
     with _sessions() as session:
-        jobs = orphaned_jobs(session)
+        jobs, tasks = orphaned_jobs(session), orphaned_tasks(session)
+    queue = CeleryQueue(app)
     for job_id in jobs:
-        CeleryQueue(app).announce(job_id, 1)
+        queue.announce(job_id, 1)
+    for task_id in tasks:
+        queue.announce_task(task_id)

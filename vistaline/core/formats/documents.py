@@ -21,6 +21,7 @@ from PIL import Image
 
 from vistaline.core.errors import PictureError
 from vistaline.core.formats.openraster import read_openraster
+from vistaline.core.formats.still import encode_png
 from vistaline.core.picture.decode import PIXEL_LIMIT, SIDE_LIMIT, inspect_picture
 
 __all__ = ["DEFAULT_TALL", "Document", "Part", "open_document", "part_as_picture"]
@@ -267,15 +268,19 @@ def _tiff_page(path: Path, name: str, index: int) -> bytes:
     """Return a page as PNG, 8 or 16 bits as it was."""
     ok, pages = cv2.imreadmulti(str(path), index, 1, flags=cv2.IMREAD_UNCHANGED)
     if ok and pages and pages[0].dtype == "uint16":
-        return cv2.imencode(".png", pages[0], [cv2.IMWRITE_PNG_COMPRESSION, 1])[1].tobytes()
+        page = pages[0]
+        if page.ndim == 3:
+            swap = cv2.COLOR_BGRA2RGBA if page.shape[2] == 4 else cv2.COLOR_BGR2RGB
+            page = cv2.cvtColor(page, swap)
+        return encode_png(page, level=1)
     try:
         with Image.open(path) as image:
             image.seek(index)
             profile = image.info.get("icc_profile")
-            page = image.convert("RGBA" if image.has_transparency_data else "RGB")
+            flat = image.convert("RGBA" if image.has_transparency_data else "RGB")
     except (OSError, EOFError, SyntaxError, ValueError) as error:
         raise PictureError(name, f"page {index + 1} breaks off or is damaged.") from error
-    return _png(page, icc_profile=profile)
+    return _png(flat, icc_profile=profile)
 
 
 def _png(image: Image.Image, **options: object) -> bytes:

@@ -5,11 +5,10 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-import cv2
 import numpy as np
 
-from vistaline.core.errors import RenderError
 from vistaline.core.formats.shotfile import write_atomically, write_shot_file
+from vistaline.core.formats.still import encode_png
 from vistaline.core.picture.separate import Separation
 from vistaline.core.shot import parse_shot
 
@@ -58,9 +57,5 @@ def write_separation(separation: Separation, folder: Path, *, name: str) -> list
 
 
 def _write(path: Path, codes: np.ndarray) -> Path:
-    order = cv2.COLOR_RGBA2BGRA if codes.shape[2] == 4 else cv2.COLOR_RGB2BGR
-    done, data = cv2.imencode(".png", cv2.cvtColor(codes, order))
-    if not done:
-        raise RenderError(f"{path.name} could not be written as PNG.")
-    write_atomically(path, data.tobytes())
+    write_atomically(path, encode_png(codes))
     return path

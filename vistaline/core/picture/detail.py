@@ -17,22 +17,34 @@ _BACK_PROJECTIONS = 4
 def denoised(picture: np.ndarray, *, strength: float, colour: float) -> np.ndarray:
     """Return the picture with less noise; both strengths 0..1, light and colour apart.
 
-    Non-local means (Buades, Coll and Morel, 2005) as OpenCV does it, on 16-bit codes; how much
-    noise there is to remove is measured first (Immerkaer, Fast Noise Variance Estimation, 1996).
+    Non-local means (Buades, Coll and Morel, 2005) as OpenCV does it; how much noise
+    there is to remove is measured first (Immerkaer, Fast Noise Variance Estimation, 1996).
     """
-    luma = cv2.cvtColor(picture, cv2.COLOR_RGB2YCrCb)
-    channels = list(cv2.split(luma))
-    for n, share in enumerate((strength, colour, colour)):
-        if share == 0:
-            continue
-        sigma = max(_noise(channels[n]), 1 / 512)
-        codes = np.rint(np.clip(channels[n], 0, 1) * 65535).astype(np.uint16)
-        h = float(65535 * sigma * (0.4 + 1.6 * share))
-        smooth = cv2.fastNlMeansDenoising(
-            codes, [h], templateWindowSize=5, searchWindowSize=15, normType=cv2.NORM_L1
+    luma, red, blue = cv2.split(cv2.cvtColor(picture, cv2.COLOR_RGB2YCrCb))
+    luma = luma + _noise_in(luma, strength)
+    # Colour noise is coarse and the eye is coarse to colour: half size does, in an eighth of time.
+    half = (max(1, (luma.shape[1] + 1) // 2), max(1, (luma.shape[0] + 1) // 2))
+    chroma = []
+    for channel in (red, blue):
+        small = cv2.resize(channel, half, interpolation=cv2.INTER_AREA)
+        correction = cv2.resize(
+            _noise_in(small, colour), luma.shape[::-1], interpolation=cv2.INTER_LINEAR
         )
-        channels[n] = smooth.astype(np.float32) / 65535
-    return np.clip(cv2.cvtColor(cv2.merge(channels), cv2.COLOR_YCrCb2RGB), 0, 1)
+        chroma.append(channel + correction)
+    return np.clip(cv2.cvtColor(cv2.merge([luma, *chroma]), cv2.COLOR_YCrCb2RGB), 0, 1)
+
+
+def _noise_in(channel: np.ndarray, strength: float) -> np.ndarray:
+    """Return what must be added to a channel to be rid of its noise.
+
+    Found on 8-bit codes, which are fast; added to the channel, which keeps its finer steps.
+    """
+    if strength == 0:
+        return np.zeros_like(channel)
+    codes = np.rint(np.clip(channel, 0, 1) * 255).astype(np.uint8)
+    h = 255 * max(_noise(channel), 1 / 512) * (0.4 + 1.6 * strength)
+    smooth = cv2.fastNlMeansDenoising(codes, h=float(h), templateWindowSize=5, searchWindowSize=11)
+    return (smooth.astype(np.float32) - codes) / 255
 
 
 def _noise(channel: np.ndarray) -> float:

@@ -28,7 +28,7 @@ class Matte:
     alpha: np.ndarray
     """float32 (height, width), 0..1."""
     foreground: np.ndarray
-    """uint8 (height, width, 3): the subject's own colours, wherever alpha is above 0."""
+    """As the picture: the subject's own colours, wherever alpha is above 0."""
 
 
 def band_around(mask: np.ndarray, radius: int) -> tuple[np.ndarray, np.ndarray]:
@@ -51,7 +51,7 @@ def solve_edge(
 
     Parameters
     ----------
-    picture : uint8 (height, width, 3)
+    picture : uint8 or uint16 (height, width, 3)
         sRGB codes.
     mask : uint8 (height, width)
         The drawn mask, 0..255.
@@ -96,7 +96,8 @@ def _solved(picture: np.ndarray, inside: np.ndarray, outside: np.ndarray) -> np.
     height, width = inside.shape
     scale = min(1.0, (_SOLVE_PIXELS / (height * width)) ** 0.5)
     size = (max(8, round(width * scale)), max(8, round(height * scale)))
-    small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA).astype(np.float64) / 255
+    full = float(np.iinfo(picture.dtype).max)
+    small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA) / full
     trimap = np.full((size[1], size[0]), 0.5)
     for known, value in ((inside, 1.0), (outside, 0.0)):
         share = cv2.resize(known.astype(np.float32), size, interpolation=cv2.INTER_AREA)
@@ -109,9 +110,9 @@ def _solved(picture: np.ndarray, inside: np.ndarray, outside: np.ndarray) -> np.
     alpha = estimate_alpha_cf(
         small, trimap, laplacian_kwargs={"epsilon": 1e-6}, cg_kwargs={"rtol": 1e-4}
     )
-    full = _enlarged(small.astype(np.float32), alpha.astype(np.float32), picture)
-    full[inside], full[outside] = 1, 0
-    return full
+    enlarged = _enlarged(small.astype(np.float32), alpha.astype(np.float32), picture)
+    enlarged[inside], enlarged[outside] = 1, 0
+    return enlarged
 
 
 def _enlarged(small: np.ndarray, alpha: np.ndarray, picture: np.ndarray) -> np.ndarray:
@@ -128,13 +129,14 @@ def _enlarged(small: np.ndarray, alpha: np.ndarray, picture: np.ndarray) -> np.n
     size = (picture.shape[1], picture.shape[0])
     slope = cv2.resize(cv2.blur(slope, side), size, interpolation=cv2.INTER_LINEAR)
     offset = cv2.resize(cv2.blur(offset, side), size, interpolation=cv2.INTER_LINEAR)
-    guide = picture.astype(np.float32) / 255
+    guide = picture.astype(np.float32) / np.iinfo(picture.dtype).max
     return np.clip(np.sum(slope * guide, axis=-1) + offset, 0, 1)
 
 
 def _own_colours(picture: np.ndarray, alpha: np.ndarray) -> np.ndarray:
     from pymatting import estimate_foreground_ml
 
-    found = estimate_foreground_ml(picture.astype(np.float64) / 255, alpha.astype(np.float64))
-    own = np.clip(np.rint(found * 255), 0, 255).astype(np.uint8)
+    full = np.iinfo(picture.dtype).max
+    found = estimate_foreground_ml(picture.astype(np.float64) / full, alpha.astype(np.float64))
+    own = np.clip(np.rint(found * full), 0, full).astype(picture.dtype)
     return np.where((alpha < 1)[..., None], own, picture)

@@ -2,23 +2,41 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
 import cv2
 import numpy as np
 
-from vistaline.core.errors import MaskError
+from vistaline.core.errors import FillError, MaskError
 from vistaline.core.picture.cutset import Cutout, CutSet
 from vistaline.core.picture.exemplar import ExemplarSettings, Progress, fill_by_texture
-from vistaline.core.picture.masks import hole_behind, masks_of
+from vistaline.core.picture.masks import Maps, hole_behind, masks_of
 from vistaline.core.picture.matte import solve_edge
-from vistaline.core.picture.select import stroke_mask
+from vistaline.core.picture.parts import Part, Point, Stroke, painted
 from vistaline.core.picture.smooth import fill_smoothly
 
-__all__ = ["Filling", "SeparatedLayer", "Separation", "separate"]
+__all__ = [
+    "Clone",
+    "Filling",
+    "SeparatedLayer",
+    "Separation",
+    "cloned",
+    "cut_layer",
+    "fill_hole",
+    "separate",
+]
 
 Filling = Literal["texture", "smooth"]
+
+
+class Clone(Part):
+    """A brush stroke that copies from beside it."""
+
+    stroke: Stroke
+    offset: Point
+    """From where it paints to where it takes from, in pixels."""
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -29,7 +47,7 @@ class SeparatedLayer:
     box: tuple[int, int, int, int]
     """x, y, width, height in the picture it was cut from."""
     rgba: np.ndarray
-    """uint8 (height, width, 4): sRGB codes, straight alpha."""
+    """(height, width, 4), as deep as the picture: sRGB codes, straight alpha."""
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -38,13 +56,14 @@ class Separation:
 
     layers: list[SeparatedLayer]
     plate: np.ndarray
-    """uint8 (height, width, 3)."""
+    """As the picture."""
 
 
 def separate(
     picture: np.ndarray,
     cutset: CutSet,
     *,
+    maps: Maps | None = None,
     filling: Filling = "texture",
     settings: ExemplarSettings | None = None,
     progress: Progress = lambda share, words: None,
@@ -58,58 +77,138 @@ def separate(
     FillError
         Nothing is left to fill with.
     """
-    if not cutset.cutouts:
+    shown = [n for n, cutout in enumerate(cutset.cutouts) if not cutout.hidden]
+    if not shown:
         raise MaskError("There is no cutout yet. Cut something out first.")
     progress(0.0, "cutting")
-    masks = masks_of(cutset, picture)
+    masks = masks_of(cutset, picture, maps)
     layers = []
-    for n, (cutout, mask) in enumerate(zip(cutset.cutouts, masks, strict=True)):
+    for n in shown:
+        cutout = cutset.cutouts[n]
         progress(0.3 * n / len(masks), f"the edge of {cutout.name}")
-        layers.append(_layer(picture, cutout, mask))
-    hole = hole_behind(masks)
-    if filling == "smooth":
-        plate = fill_smoothly(picture, hole, seed=(settings or ExemplarSettings()).seed)
-    else:
-        plate = _filled(picture, hole, settings, progress)
-    progress(1.0, "done")
+        layers.append(cut_layer(picture, cutout, masks[n]))
+    plate = fill_hole(
+        picture,
+        hole_behind([masks[n] for n in shown]),
+        filling=filling,
+        settings=settings,
+        progress=lambda share, words: progress(0.3 + 0.7 * share, words),
+    )
     return Separation(layers=layers, plate=plate)
 
 
-def _filled(
-    picture: np.ndarray, hole: np.ndarray, settings: ExemplarSettings | None, progress: Progress
+def fill_hole(
+    picture: np.ndarray,
+    hole: np.ndarray,
+    *,
+    filling: Filling = "texture",
+    sources: np.ndarray | None = None,
+    settings: ExemplarSettings | None = None,
+    progress: Progress = lambda share, words: None,
 ) -> np.ndarray:
-    """Fill from the hole's neighbourhood: as far again as the hole is large."""
-    rows, columns = np.flatnonzero(hole.any(axis=1)), np.flatnonzero(hole.any(axis=0))
-    reach = max(64, int(rows[-1] - rows[0]), int(columns[-1] - columns[0]))
-    part = (
-        slice(max(0, rows[0] - reach), rows[-1] + 1 + reach),
-        slice(max(0, columns[0] - reach), columns[-1] + 1 + reach),
-    )
+    """Return a picture, uint8 or uint16 (height, width, 3), with its hole (bool) filled.
+
+    Only the hole's neighbourhood is looked at: as far again as the hole is large, or wherever
+    ``sources`` (bool) says texture may be taken from. Texture of a 16-bit picture is found and
+    put in at 8 bits; what lies outside the hole keeps its 16.
+
+    Raises
+    ------
+    FillError
+        There is no hole, it is the whole picture, or nothing is left to fill with.
+    """
+    if not hole.any():
+        raise FillError("There is nothing to fill: no cutout has a mask yet. Cut something out.")
+    if hole.all():
+        raise FillError("The hole is the whole picture; nothing is left to fill it with.")
+    settings = settings or ExemplarSettings()
+    part = _neighbourhood(hole, sources)
     plate = picture.copy()
-    plate[part] = fill_by_texture(
-        picture[part],
-        hole[part],
-        settings=settings,
-        progress=lambda share, words: progress(0.3 + 0.7 * share, f"filling, {words}"),
-    )
+    if filling == "smooth":
+        progress(0.1, "smooth continuation")
+        plate[part] = fill_smoothly(picture[part], hole[part], seed=settings.seed)
+    else:
+        deep = picture.dtype == np.uint16
+        codes = (picture[part] >> 8).astype(np.uint8) if deep else picture[part]
+        filled = fill_by_texture(
+            codes,
+            hole[part],
+            sources=None if sources is None else sources[part],
+            settings=settings,
+            progress=lambda share, words: progress(share, f"filling, {words}"),
+        )
+        inside = hole[part]
+        plate[part][inside] = filled[inside].astype(picture.dtype) * (257 if deep else 1)
+    progress(1.0, "done")
     return plate
 
 
-def _layer(picture: np.ndarray, cutout: Cutout, mask: np.ndarray) -> SeparatedLayer:
+def _neighbourhood(hole: np.ndarray, sources: np.ndarray | None) -> tuple[slice, slice]:
+    rows, columns = np.flatnonzero(hole.any(axis=1)), np.flatnonzero(hole.any(axis=0))
+    reach = max(64, int(rows[-1] - rows[0]), int(columns[-1] - columns[0]))
+    top, bottom = max(0, rows[0] - reach), rows[-1] + 1 + reach
+    left, right = max(0, columns[0] - reach), columns[-1] + 1 + reach
+    if sources is not None and not (sources & ~hole)[top:bottom, left:right].any():
+        return slice(0, None), slice(0, None)  # what may be taken lies farther away
+    return slice(top, bottom), slice(left, right)
+
+
+def cloned(plate: np.ndarray, clones: Sequence[Clone]) -> np.ndarray:
+    """Return a plate with clone strokes painted, one after the other."""
+    out = plate.copy()
+    height, width = plate.shape[:2]
+    for clone in clones:
+        share = painted([clone.stroke], (width, height)).astype(np.float32) / 255
+        rows, columns = np.flatnonzero(share.any(axis=1)), np.flatnonzero(share.any(axis=0))
+        if not len(rows):
+            continue
+        part = (slice(rows[0], rows[-1] + 1), slice(columns[0], columns[-1] + 1))
+        dx, dy = round(clone.offset[0]), round(clone.offset[1])
+        # Beyond the picture's edge its last pixels go on.
+        y = np.clip(np.arange(rows[0], rows[-1] + 1) + dy, 0, height - 1)
+        x = np.clip(np.arange(columns[0], columns[-1] + 1) + dx, 0, width - 1)
+        weight = share[part][..., None]
+        mixed = out[np.ix_(y, x)] * weight + out[part] * (1 - weight)
+        out[part] = np.rint(mixed).astype(plate.dtype)
+    return out
+
+
+def cut_layer(
+    picture: np.ndarray,
+    cutout: Cutout,
+    mask: np.ndarray,
+    *,
+    behind: np.ndarray | None = None,
+    opacity: np.ndarray | None = None,
+) -> SeparatedLayer:
+    """Return a cutout as a layer: real alpha at its edge, its own colours there.
+
+    ``picture`` is uint8 or uint16 (height, width, 3). ``behind`` is the same with what is nearer
+    than this cutout filled; given, the layer's colours come from it. ``opacity`` (height, width),
+    as deep as the picture, is the picture's own alpha.
+
+    Raises
+    ------
+    MaskError
+        The mask is empty.
+    """
     if not (mask > 127).any():
         raise MaskError(
             f"The mask of {cutout.name} is empty. Add something to it, or remove the cutout."
         )
-    alpha, colours = mask, picture
+    codes = picture if behind is None else behind
+    full = int(np.iinfo(codes.dtype).max)
+    alpha, colours = mask.astype(codes.dtype) * (full // 255), codes
     if cutout.edge_care and not (mask > 127).all():
-        size = (picture.shape[1], picture.shape[0])
-        hair = np.zeros(mask.shape, bool)
-        for stroke in cutout.hair:
-            hair |= stroke_mask(np.array(stroke.points), stroke.width, size) > 127
-        matte = solve_edge(picture, mask, radius=cutout.band, hair=hair)
-        alpha = np.rint(matte.alpha * 255).astype(np.uint8)
+        hair = painted(cutout.hair, (codes.shape[1], codes.shape[0])) > 127
+        matte = solve_edge(codes, mask, radius=cutout.band, hair=hair)
+        alpha = np.rint(matte.alpha * full).astype(codes.dtype)
         colours = matte.foreground
+    if opacity is not None and opacity.min() < np.iinfo(opacity.dtype).max:
+        alpha = cv2.multiply(alpha, opacity, scale=1 / full)
     rows, columns = np.flatnonzero(alpha.any(axis=1)), np.flatnonzero(alpha.any(axis=0))
+    if not len(rows):
+        raise MaskError(f"{cutout.name} holds only what is transparent in the picture.")
     x, y = int(columns[0]), int(rows[0])
     width, height = int(columns[-1]) + 1 - x, int(rows[-1]) + 1 - y
     part = (slice(y, y + height), slice(x, x + width))

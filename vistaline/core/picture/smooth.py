@@ -37,19 +37,23 @@ def _continued(weighted: np.ndarray, weight: np.ndarray) -> np.ndarray:
 
 
 def fill_smoothly(picture: np.ndarray, hole: np.ndarray, *, seed: int = 1) -> np.ndarray:
-    """Return uint8 (height, width, 3) with the hole continued smoothly, grain as around it.
+    """Return the picture with the hole continued smoothly, grain as around it.
 
-    Right for what is out of focus, for skies and walls; elsewhere it is a placeholder.
+    ``picture`` is uint8 or uint16 (height, width, 3). Right for what is out of focus, for skies
+    and walls; elsewhere it is a placeholder.
     """
     smooth = pull_push(picture, ~hole)
     rim = cv2.dilate(hole.astype(np.uint8), np.ones((31, 31), np.uint8)).astype(bool) & ~hole
     grain = 0.0
     if rim.any():
-        detail = picture.astype(np.float32) - cv2.GaussianBlur(picture, (0, 0), 1.5)
+        detail = picture.astype(np.float32) - cv2.GaussianBlur(picture, (0, 0), 1.5).astype(
+            np.float32
+        )
         # The median of absolute deviations is deaf to edges: 1.4826 of it is a deviation.
         grain = float(1.4826 * np.median(np.abs(detail[rim])))
     noise = np.random.default_rng(seed).normal(0, grain, picture.shape[:2]).astype(np.float32)
     filled = picture.copy()
     grained = smooth[hole] + noise[hole][:, None]
-    filled[hole] = np.clip(np.rint(grained), 0, 255).astype(np.uint8)
+    full = np.iinfo(picture.dtype).max
+    filled[hole] = np.clip(np.rint(grained), 0, full).astype(picture.dtype)
     return filled

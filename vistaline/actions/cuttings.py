@@ -1,0 +1,239 @@
+"""Masks, mattes and plates of pictures, computed once and kept by what they were computed from.
+
+A mask is named by a hash of the picture and of every step that made it; so undoing finds the
+mask of before, and one more brush stroke starts from the mask without it.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from vistaline.actions.pictures import Library
+from vistaline.core.errors import MaskError
+from vistaline.core.picture.cutset import Cutout, CutSet, DepthBand
+from vistaline.core.picture.decode import decode_codes
+from vistaline.core.picture.masks import advance, hole_behind, stages, together
+from vistaline.core.picture.separate import SeparatedLayer, cloned, cut_layer
+from vistaline.core.picture.sheet import EVERYTHING, PlateUse, Sheet
+
+__all__ = ["Cuttings", "NamedMask"]
+
+_KEPT_MASKS = 60
+_KEPT_MATTES = 30
+_KEPT_CODES = 24
+
+
+@dataclass(frozen=True, eq=False)
+class NamedMask:
+    """A mask and the name it is kept by."""
+
+    name: str
+    array: np.ndarray
+    """uint8 (height, width)."""
+
+
+def _hash(*parts: str) -> str:
+    return hashlib.sha256("|".join(parts).encode()).hexdigest()[:40]
+
+
+def _last_together(cutset: CutSet, drawn: list[np.ndarray]) -> np.ndarray:
+    return together(cutset, drawn)[-1]
+
+
+class Cuttings:
+    """What is computed for cutting the library's pictures; ``file`` is a stored picture's."""
+
+    def __init__(self, library: Library) -> None:
+        self._library = library
+        self._files = library.files
+
+    # --- codes ---
+
+    def codes(self, file: str) -> np.ndarray:
+        """Return uint8 (height, width, 3) codes, straight where the picture is transparent."""
+
+        def compute() -> np.ndarray:
+            exact = self.exact_codes(file)
+            if exact.dtype == np.uint16:
+                exact = (exact >> 8).astype(np.uint8)
+            return np.ascontiguousarray(exact[..., :3])
+
+        return self._kept("codes", _hash(file), compute, _KEPT_CODES)
+
+    def exact_codes(self, file: str) -> np.ndarray:
+        """Return (height, width, 4) codes, uint8 or uint16 as the picture is."""
+        return decode_codes(self._files.path(file), Path(file).name)
+
+    def _kept(
+        self, kind: str, name: str, compute: Callable[[], np.ndarray], keep: int
+    ) -> np.ndarray:
+        path = self._files.derived(kind, f"{name}.npy")
+        if not path.exists():
+            array = compute()
+            unfinished = self._files.derived(kind, f"{name}.{id(array):x}.part")
+            with unfinished.open("wb") as file:
+                np.save(file, array)
+            unfinished.replace(path)
+            self._files.prune(kind, keep)
+        else:
+            path.touch()
+        return np.load(path, mmap_mode="r").view(np.ndarray)
+
+    # --- masks ---
+
+    def masks(self, file: str, cutset: CutSet) -> list[NamedMask]:
+        """Return the masks, near to far, each without what nearer ones take from it."""
+        picture = self.codes(file)
+        drawn = [self._drawn(file, picture, cutout) for cutout in cutset.cutouts]
+        found: list[NamedMask] = []
+        taken: list[str] = []
+        for n, (cutout, mask) in enumerate(zip(cutset.cutouts, drawn, strict=True)):
+            if not taken:
+                found.append(mask)
+            else:
+                name = _hash(mask.name, *taken)
+                part = CutSet(cutouts=cutset.cutouts[: n + 1])
+                arrays = [each.array for each in drawn[: n + 1]]
+                array = self._kept(
+                    "masks", name, partial(_last_together, part, arrays), _KEPT_MASKS
+                )
+                found.append(NamedMask(name, array))
+            if cutout.takes_away and not cutout.hidden:
+                taken.append(mask.name)
+        return found
+
+    def kept_mask(self, name: str) -> np.ndarray | None:
+        """Return a mask by its name; None if it is not kept any more."""
+        path = self._files.derived("masks", f"{name}.npy")
+        return np.load(path, mmap_mode="r").view(np.ndarray) if path.exists() else None
+
+    def _drawn(self, file: str, picture: np.ndarray, cutout: Cutout) -> NamedMask:
+        steps = stages(cutout)
+        names = [_hash(file, name) for name, _ in steps]
+        maps = self._maps(cutout, picture.shape[:2])
+        # From the last mask on the way that is still kept.
+        start = len(steps)
+        while start > 0 and not self._files.derived("masks", f"{names[start - 1]}.npy").exists():
+            start -= 1
+        if start:
+            mask = self._kept("masks", names[start - 1], lambda: picture[..., 0], _KEPT_MASKS)
+        else:
+            mask = np.zeros(picture.shape[:2], np.uint8)
+        for name, (_, step) in zip(names[start:], steps[start:], strict=True):
+            mask = advance(mask, step, picture, maps)
+            # A guess takes long; what follows it shall not wait for it again.
+            if name == names[-1] or step.kind == "guess":
+                mask = self._kept("masks", name, partial(np.asarray, mask), _KEPT_MASKS)
+        return NamedMask(names[-1] if names else _hash(file, "empty"), mask)
+
+    def _maps(self, cutout: Cutout, shape: tuple[int, ...]) -> dict[str, np.ndarray]:
+        """Return the depth maps of a cutout; white is near (common practice, no source)."""
+        maps = {}
+        for step in cutout.steps:
+            if isinstance(step, DepthBand) and step.map not in maps:
+                if not self._files.path(step.map).is_file():
+                    raise MaskError("The depth map of a slice is gone. Choose another.")
+                grey = cv2.cvtColor(self.codes(step.map), cv2.COLOR_RGB2GRAY)
+                if grey.shape != shape[:2]:
+                    grey = cv2.resize(grey, (shape[1], shape[0]), interpolation=cv2.INTER_LINEAR)
+                maps[step.map] = 1 - grey.astype(np.float32) / 255
+        return maps
+
+    # --- plates ---
+
+    def hole(self, file: str, cutset: CutSet, behind: str) -> tuple[str, np.ndarray]:
+        """Return the name and the hole (bool) behind a cutout and all nearer ones."""
+        masks = self.masks(file, cutset)
+        used = []
+        for cutout, mask in zip(cutset.cutouts, masks, strict=True):
+            if not cutout.hidden:
+                used.append(mask)
+            if cutout.id == behind:
+                break
+        if not used:
+            raise MaskError("Nothing is cut out yet, so there is nothing to fill behind.")
+        return _hash(*(mask.name for mask in used)), hole_behind([m.array for m in used])
+
+    def plate(self, use: PlateUse) -> np.ndarray:
+        """Return uint8 (height, width, 3): a fill with what was cloned over it."""
+        if not use.clones:
+            return self.codes(use.file)
+        return self._kept(
+            "codes",
+            self.plate_name(use),
+            lambda: cloned(
+                self.plate(use.model_copy(update={"clones": use.clones[:-1]})), use.clones[-1:]
+            ),
+            _KEPT_CODES,
+        )
+
+    def plate_name(self, use: PlateUse) -> str:
+        """Return what a plate's look is known by."""
+        return _hash(use.file, *(clone.model_dump_json() for clone in use.clones))
+
+    def exact_plate(self, use: PlateUse) -> np.ndarray:
+        """Return a plate (height, width, 3) as deep as its fill is."""
+        return cloned(self.exact_codes(use.file)[..., :3], use.clones)
+
+    # --- mattes ---
+
+    def matte_name(self, file: str, sheet: Sheet, index: int, mask: NamedMask) -> str:
+        """Return what a cutout's matte is known by."""
+        cutout = sheet.cutset.cutouts[index]
+        care = cutout.model_dump_json(include={"edge_care", "band", "hair"})
+        use = self._colours(sheet, index)
+        return _hash(file, mask.name, care, self.plate_name(use) if use else "")
+
+    @staticmethod
+    def _colours(sheet: Sheet, index: int) -> PlateUse | None:
+        """Return the fill a cutout's colours come from: that behind the one before it."""
+        if index == 0:
+            return None
+        return sheet.plate(sheet.cutset.cutouts[index - 1].id)
+
+    def matte(self, name: str) -> tuple[tuple[int, int], np.ndarray] | None:
+        """Return a matte's place (x, y) and codes (height, width, 4); None if not computed."""
+        found = next(self._files.derived("mattes", "x").parent.glob(f"{name}.*.npy"), None)
+        if found is None:
+            return None
+        x, y = found.name.split(".")[1].split("_")
+        return (int(x), int(y)), np.load(found, mmap_mode="r").view(np.ndarray)
+
+    def layer(self, file: str, sheet: Sheet, index: int) -> SeparatedLayer:
+        """Return a cutout as a layer, its edge solved; computed if it is not there yet."""
+        cutout = sheet.cutset.cutouts[index]
+        mask = self.masks(file, sheet.cutset)[index]
+        name = self.matte_name(file, sheet, index, mask)
+        kept = self.matte(name)
+        if kept is None:
+            exact = self.exact_codes(file)
+            use = self._colours(sheet, index)
+            layer = cut_layer(
+                np.ascontiguousarray(exact[..., :3]),
+                cutout,
+                mask.array,
+                behind=self.exact_plate(use) if use else None,
+                opacity=exact[..., 3],
+            )
+            path = self._files.derived("mattes", f"{name}.{layer.box[0]}_{layer.box[1]}.npy")
+            unfinished = path.with_suffix(".part")
+            with unfinished.open("wb") as stream:
+                np.save(stream, layer.rgba)
+            unfinished.replace(path)
+            self._files.prune("mattes", _KEPT_MATTES)
+            return layer
+        (x, y), rgba = kept
+        height, width = rgba.shape[:2]
+        return SeparatedLayer(name=cutout.name, box=(x, y, width, height), rgba=rgba)
+
+    def final_plate(self, file: str, sheet: Sheet) -> np.ndarray:
+        """Return the plate (height, width, 3) behind everything; the picture if unfilled."""
+        use = sheet.plate(EVERYTHING)
+        return self.exact_plate(use) if use else self.exact_codes(file)[..., :3]

@@ -1,0 +1,123 @@
+"""A document kept as revisions: the current one, changes, undo and redo, two people at once."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Generic, TypeVar, cast
+
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
+from sqlalchemy.orm.exc import StaleDataError
+
+from vistaline.actions.errors import Conflict
+from vistaline.store.models import Revised, RevisionOf, now
+
+__all__ = ["History"]
+
+Document = TypeVar("Document")
+
+
+@dataclass(frozen=True, kw_only=True)
+class History(Generic[Document]):
+    """The revisions of one row's document."""
+
+    session: Session
+    row: Revised
+    revisions: type[RevisionOf]
+    parse: Callable[[Any], Document]
+    dump: Callable[[Document], Any]
+    name: str
+    """What the person knows it by."""
+
+    def start(self, document: Document, person_id: int | None) -> None:
+        """Keep the first revision."""
+        self._add(1, "start", document, person_id)
+
+    def current(self) -> Document:
+        """Return the document as it is now."""
+        return self.parse(json.loads(self._revision(self.row.position).document))
+
+    def change(
+        self, document: Document, label: str, *, version: int, person_id: int | None
+    ) -> None:
+        """Keep a new document; what had been undone can no longer be redone.
+
+        Raises
+        ------
+        Conflict
+            The row is no longer at ``version``: somebody else changed it.
+        """
+        self.must_be_at(version)
+        owner, number = self.revisions.owner_id, self.revisions.number
+        self.session.execute(
+            delete(self.revisions).where(owner == self.row.id, number > self.row.position)
+        )
+        self._move_to(self.row.position + 1)
+        self._add(self.row.position, label, document, person_id)
+
+    def undo(self, *, version: int) -> bool:
+        """Go back one revision; returns False, and does nothing, at the first."""
+        self.must_be_at(version)
+        if self.row.position <= 1:
+            return False
+        self._move_to(self.row.position - 1)
+        return True
+
+    def redo(self, *, version: int) -> bool:
+        """Go forward one revision; returns False, and does nothing, at the last."""
+        self.must_be_at(version)
+        if self.row.position >= self._last():
+            return False
+        self._move_to(self.row.position + 1)
+        return True
+
+    def labels(self) -> tuple[str | None, str | None]:
+        """Return what undo would take back and what redo would bring again."""
+        at = self.row.position
+        undone = self._revision(at).label if at > 1 else None
+        redone = self._revision(at + 1).label if at < self._last() else None
+        return undone, redone
+
+    def must_be_at(self, version: int) -> None:
+        """Raise Conflict unless the row is at ``version``."""
+        if self.row.version != version:
+            raise self._conflict()
+
+    def _revision(self, number: int) -> RevisionOf:
+        kind = self.revisions
+        return self.session.scalars(
+            select(kind).where(kind.owner_id == self.row.id, kind.number == number)
+        ).one()
+
+    def _last(self) -> int:
+        kind = self.revisions
+        query = select(func.max(kind.number)).where(kind.owner_id == self.row.id)
+        return self.session.scalar(query) or 1
+
+    def _move_to(self, position: int) -> None:
+        self.row.position = position
+        self.row.changed = now()
+        try:
+            self.session.flush()
+        except StaleDataError as error:
+            self.session.rollback()
+            raise self._conflict() from error
+
+    def _conflict(self) -> Conflict:
+        return Conflict(
+            f"{self.name} was changed in another window meanwhile. Reload to see it, then try "
+            "again."
+        )
+
+    def _add(self, number: int, label: str, document: Document, person_id: int | None) -> None:
+        revision = cast(Any, self.revisions)(
+            owner_id=self.row.id,
+            number=number,
+            label=label,
+            document=json.dumps(self.dump(document)),
+            person_id=person_id,
+        )
+        self.session.add(revision)
+        self.session.flush()

@@ -1,0 +1,159 @@
+"""Pictures that lie on one canvas become the layers of a shot, in register."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from pydantic import ValidationError
+from sqlalchemy.orm import Session
+
+from vistaline.actions.errors import Refused
+from vistaline.actions.shots import change_shot, create_shot, current_shot
+from vistaline.core.errors import CoreError
+from vistaline.core.optics import DEFAULT_LENS, covering_focal_length
+from vistaline.core.shot import (
+    Box,
+    FrameFormat,
+    Framing,
+    Layer,
+    PictureRef,
+    Route,
+    Shot,
+    TakingCamera,
+    explain,
+)
+from vistaline.store.models import Picture, ShotRow
+
+__all__ = ["Placed", "add_set", "first_distances", "frame_like", "start_set"]
+
+NEAREST, FARTHEST = 2.0, 6.0
+_LONGEST_FRAME = 1920
+
+
+@dataclass(frozen=True, kw_only=True)
+class Placed:
+    """A picture and its place on the canvas."""
+
+    picture: Picture
+    box: Box
+    name: str = ""
+    opacity: float = 1.0
+
+    @property
+    def label(self) -> str:
+        """Return what its layer is called."""
+        return (self.name or Path(self.picture.name).stem)[:80] or "Layer"
+
+
+def first_distances(count: int) -> list[float]:
+    """Return first distances in metres, far to near: each a fixed ratio nearer than the last."""
+    if count == 1:
+        return [NEAREST]
+    ratio = (NEAREST / FARTHEST) ** (1 / (count - 1))
+    return [round(FARTHEST * ratio**i, 2) for i in range(count)]
+
+
+def frame_like(canvas: tuple[int, int]) -> tuple[int, int]:
+    """Return a frame of a canvas's shape, its sides even, its longer side at most 1920."""
+    scale = min(1.0, _LONGEST_FRAME / max(canvas))
+    width, height = (max(16, 2 * round(side * scale / 2)) for side in canvas)
+    return width, height
+
+
+def start_set(
+    session: Session,
+    project_id: int,
+    canvas: tuple[int, int],
+    placed: Sequence[Placed],
+    *,
+    person_id: int | None,
+    name: str,
+    width: int,
+    height: int,
+    rate: str,
+    duration: int,
+) -> ShotRow:
+    """Start a shot from pictures on a canvas, far to near; its framing is the canvas as it is."""
+    try:
+        frame = FrameFormat(width=width, height=height, rate=rate, duration=duration)  # type: ignore[arg-type]
+        framings = [Framing(frame=0, name="First")]
+        if duration > 1:
+            framings.append(Framing(frame=duration - 1, name="Last"))
+        shot = Shot(
+            name=name.strip() or "Untitled",
+            frame=frame,
+            taking_camera=TakingCamera(
+                width=canvas[0],
+                height=canvas[1],
+                focal_length=covering_focal_length(DEFAULT_LENS, frame=frame.size, picture=canvas),
+            ),
+            pictures=_references(placed),
+            layers=tuple(_layers(placed)),
+            route=Route(framings=tuple(framings)),
+        )
+    except ValidationError as error:
+        raise Refused(str(explain(error, Shot))) from error
+    except CoreError as error:
+        raise Refused(str(error)) from error
+    return create_shot(session, project_id, shot, person_id)
+
+
+def add_set(
+    session: Session,
+    row: ShotRow,
+    canvas: tuple[int, int],
+    placed: Sequence[Placed],
+    *,
+    person_id: int | None,
+) -> list[str]:
+    """Add pictures, far to near, to a shot as it is now; returns remarks for the person.
+
+    On a canvas of the same shape they are in register with what is there; else they fill it.
+    """
+    shot = current_shot(session, row)
+    there = shot.taking_camera.canvas
+    scale = min(there[0] / canvas[0], there[1] / canvas[1])
+    left, top = ((there[i] - canvas[i] * scale) / 2 for i in (0, 1))
+    layers = [
+        layer.evolve(box=(left + x * scale, top + y * scale, w * scale, h * scale))
+        for layer, (x, y, w, h) in zip(_layers(placed), (each.box for each in placed), strict=True)
+    ]
+    change_shot(
+        session,
+        row,
+        "add_layers",
+        {
+            "pictures": {key: ref.model_dump() for key, ref in _references(placed).items()},
+            "layers": json.loads(json.dumps([layer.model_dump() for layer in layers])),
+        },
+        version=row.version,
+        person_id=person_id,
+    )
+    if abs(there[0] / there[1] - canvas[0] / canvas[1]) > 0.002:
+        return [f"{row.name} has a canvas of another shape; the set stands in its middle."]
+    return []
+
+
+def _references(placed: Sequence[Placed]) -> dict[str, PictureRef]:
+    return {
+        f"p{each.picture.id}": PictureRef(
+            file=each.picture.file, width=each.picture.width, height=each.picture.height
+        )
+        for each in placed
+    }
+
+
+def _layers(placed: Sequence[Placed]) -> list[Layer]:
+    return [
+        Layer(
+            name=each.label,
+            picture=f"p{each.picture.id}",
+            box=each.box,
+            distance=distance,
+            opacity=each.opacity,
+        )
+        for each, distance in zip(placed, first_distances(len(placed)), strict=True)
+    ]

@@ -1,0 +1,129 @@
+"""A picture's sheet: found, edited, undone; and what follows when its preparing changes."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from vistaline.actions.history import History
+from vistaline.actions.tasks import ACTIVE, start_task
+from vistaline.core.picture.decode import inspect_picture
+from vistaline.core.picture.sheet import Sheet, apply, dump_sheet, label, parse_sheet
+from vistaline.store.files import FileStore
+from vistaline.store.models import (
+    JobState,
+    Picture,
+    PictureTask,
+    SheetRevision,
+    SheetRow,
+    TaskKind,
+)
+
+__all__ = ["change_sheet", "current_sheet", "redo", "sheet_of", "undo", "undo_labels"]
+
+
+def sheet_of(session: Session, files: FileStore, picture: Picture) -> SheetRow:
+    """Return a picture's sheet; an empty one is started for a picture that has none."""
+    row = session.scalar(select(SheetRow).where(SheetRow.picture_id == picture.id))
+    if row is None:
+        info = inspect_picture(files.path(picture.original), picture.name)
+        row = SheetRow(picture_id=picture.id, position=1)
+        session.add(row)
+        session.flush()
+        _history(session, row).start(Sheet(size=(info.width, info.height)), None)
+    return row
+
+
+def current_sheet(session: Session, row: SheetRow) -> Sheet:
+    """Return the sheet as it is now."""
+    return _history(session, row).current()
+
+
+def change_sheet(
+    session: Session,
+    row: SheetRow,
+    verb: str,
+    arguments: Mapping[str, Any],
+    *,
+    version: int,
+    person_id: int | None,
+) -> PictureTask | None:
+    """Make an edit and keep it; returns the task to announce if it changed the preparing.
+
+    Raises
+    ------
+    Conflict
+        The sheet is no longer at ``version``.
+    EditError
+        The edit makes no sense.
+    """
+    history = _history(session, row)
+    history.must_be_at(version)
+    before = history.current()
+    after = apply(before, verb, arguments)
+    history.change(after, label(verb), version=version, person_id=person_id)
+    return _prepare_anew(session, row, before, after, person_id)
+
+
+def undo(session: Session, row: SheetRow, *, version: int) -> PictureTask | None:
+    """Go back one revision; returns a task as :func:`change_sheet` does."""
+    return _stepped(session, row, version, back=True)
+
+
+def redo(session: Session, row: SheetRow, *, version: int) -> PictureTask | None:
+    """Go forward one revision; returns a task as :func:`change_sheet` does."""
+    return _stepped(session, row, version, back=False)
+
+
+def undo_labels(session: Session, row: SheetRow) -> tuple[str | None, str | None]:
+    """Return what undo would take back and what redo would bring again."""
+    return _history(session, row).labels()
+
+
+def _stepped(session: Session, row: SheetRow, version: int, *, back: bool) -> PictureTask | None:
+    history = _history(session, row)
+    before = history.current()
+    if back:
+        history.undo(version=version)
+    else:
+        history.redo(version=version)
+    return _prepare_anew(session, row, before, history.current(), None)
+
+
+def _prepare_anew(
+    session: Session, row: SheetRow, before: Sheet, after: Sheet, person_id: int | None
+) -> PictureTask | None:
+    if before.prepare == after.prepare:
+        return None
+    # What is under way prepares by steps that are no longer wanted; its worker stops by itself.
+    earlier = (JobState.FAILED, JobState.STOPPED, JobState.DONE, *ACTIVE)
+    session.execute(
+        delete(PictureTask).where(
+            PictureTask.picture_id == row.picture_id,
+            PictureTask.kind == TaskKind.PREPARE,
+            PictureTask.state.in_(earlier),
+        )
+    )
+    picture = row.picture
+    return start_task(
+        session,
+        picture.project_id,
+        TaskKind.PREPARE,
+        picture.name,
+        picture_id=picture.id,
+        person_id=person_id,
+    )
+
+
+def _history(session: Session, row: SheetRow) -> History[Sheet]:
+    return History(
+        session=session,
+        row=row,
+        revisions=SheetRevision,
+        parse=parse_sheet,
+        dump=dump_sheet,
+        name=row.picture.name,
+    )

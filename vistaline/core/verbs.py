@@ -1,0 +1,69 @@
+"""Edits by name: document -> new document, each a function whose arguments are checked."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable, Mapping
+from typing import Any, Generic, TypeVar
+
+from pydantic import BeforeValidator, ValidationError, validate_call
+
+from vistaline.core.errors import CoreError, EditError
+from vistaline.core.shot import explain
+
+__all__ = ["FROM_JSON", "Verbs"]
+
+Document = TypeVar("Document")
+
+
+def _from_json(value: Any) -> Any:
+    return json.loads(value) if isinstance(value, str) else value
+
+
+FROM_JSON = BeforeValidator(_from_json)
+"""For arguments that are more than a number or a word: a form sends them as JSON."""
+
+
+class Verbs(Generic[Document]):
+    """The edits of one kind of document."""
+
+    def __init__(self) -> None:
+        self.functions: dict[str, Callable[..., Document]] = {}
+        self._labels: dict[str, str] = {}
+
+    def verb(self, label: str) -> Callable[[Callable[..., Document]], Callable[..., Document]]:
+        """Register an edit under its function's name, with the words undo shows for it."""
+
+        def register(function: Callable[..., Document]) -> Callable[..., Document]:
+            self.functions[function.__name__] = validate_call(function)
+            self._labels[function.__name__] = label
+            return function
+
+        return register
+
+    def label(self, name: str) -> str:
+        """Return what undo calls an edit."""
+        return self._labels[name]
+
+    def apply(self, document: Document, name: str, arguments: Mapping[str, Any]) -> Document:
+        """Make the edit called ``name`` with plain values, such as a form gives.
+
+        Raises
+        ------
+        EditError
+            There is no such edit, an argument is missing or wrong, or it makes no sense here.
+        """
+        if name not in self.functions:
+            raise EditError(f"There is no edit called {name!r}.")
+        try:
+            return self.functions[name](document, **dict(arguments))
+        except ValidationError as error:
+            # The arguments of a call are counted; what a person knows is their name.
+            message = re.sub(r"^\d+\.", "", str(explain(error)))
+            message = re.sub(r"^([a-z_]+)", lambda m: m[1].replace("_", " "), message)
+            raise EditError(message[:1].upper() + message[1:]) from error
+        except EditError:
+            raise
+        except CoreError as error:
+            raise EditError(str(error)) from error

@@ -1,0 +1,55 @@
+"""What every bench with a versioned document shares: a form's values, its version, the answer."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+from flask import Response, redirect, request, send_file
+
+from vistaline.actions.errors import Refused
+from vistaline.web.context import session
+
+__all__ = ["arguments", "changed", "send_kept", "version"]
+
+_FLAGS = {
+    "keep_framing", "hidden", "locked", "edge_care", "takes_away", "invert",
+}  # fmt: skip
+
+
+def arguments() -> dict[str, Any]:
+    """Return the form's values; an empty field means: leave as it is."""
+    form = {key: value for key, value in request.form.items() if value != "" or key == "name"}
+    for key in ("csrf_token", "version"):
+        form.pop(key, None)
+    # A box that is not ticked sends nothing; its form says that it was there.
+    for flag in request.form.getlist("flags"):
+        form.setdefault(flag, "false")
+    form.pop("flags", None)
+    return {key: value == "true" if key in _FLAGS else value for key, value in form.items()}
+
+
+def version() -> int:
+    """Return which version of its document an edit is for."""
+    found = request.form.get("version", type=int)
+    if found is None:
+        raise Refused("The edit does not say which version it is for. Reload the page.")
+    return found
+
+
+def changed(event: str, reached: int, otherwise: str) -> Any:
+    """Commit, and say which version was reached: as ``event``, or by going back to the page."""
+    session().commit()
+    if request.headers.get("HX-Request") or request.accept_mimetypes.best == "application/json":
+        trigger = json.dumps({event: {"version": reached}})
+        return {"version": reached}, 200, {"HX-Trigger": trigger, "HX-Reswap": "none"}
+    return redirect(request.referrer or otherwise)
+
+
+def send_kept(path: Path, mimetype: str = "image/webp") -> Response:
+    """Send a file whose content never changes under its address, for the browser to keep."""
+    response = send_file(path, mimetype=mimetype, conditional=True)
+    response.cache_control.private = True
+    response.cache_control.max_age = 86400
+    return response

@@ -1,0 +1,131 @@
+"""Picture tasks on the screen: how far they are, stopping them, answering what they ask."""
+
+from __future__ import annotations
+
+import io
+from typing import Any
+
+from flask import Blueprint, Response, render_template, request, send_file
+from flask_login import login_required
+from PIL import Image
+
+from vistaline.actions import intake, projects, tasks
+from vistaline.actions.errors import NotFound
+from vistaline.core.formats.documents import part_as_picture
+from vistaline.store.models import JobState, PictureTask, TaskKind
+from vistaline.web.context import person_id, services, session
+
+__all__ = ["announce", "blueprint", "panel"]
+
+blueprint = Blueprint("tasks", __name__)
+
+_SHOWN = {
+    "pictures": (TaskKind.IMPORT, TaskKind.PREPARE),
+    "prepare": (TaskKind.PREPARE,),
+    "separate": (TaskKind.EDGES, TaskKind.SEND, TaskKind.EXPORT, TaskKind.PREPARE),
+}
+_QUIET_WHEN_DONE = (TaskKind.IMPORT, TaskKind.PREPARE, TaskKind.EDGES)
+_THUMBNAIL = 260
+
+
+def announce(*found: PictureTask | None) -> None:
+    """Tell the workers, after the commit, of tasks that were just kept."""
+    for task in found:
+        if task is not None:
+            services().queue.announce_task(task.id)
+
+
+@blueprint.get("/projects/<int:project_id>/tasks")
+@login_required
+def of_project(project_id: int) -> Any:
+    """The tasks a bench shows; the panel asks for itself again while one is running."""
+    projects.find_project(session(), person_id(), project_id)
+    bench = request.args.get("bench", "pictures")
+    return panel(project_id, bench, request.args.get("picture", type=int))
+
+
+def panel(project_id: int, bench: str, picture_id: int | None = None) -> Any:
+    """Return the panel; an event says when something was finished since it was last asked for."""
+    kinds = _SHOWN.get(bench, _SHOWN["pictures"])
+    found = tasks.tasks_of(session(), project_id, kinds, picture_id=picture_id)
+    done = [task.finished for task in found if task.finished]
+    stamp = max(done).isoformat() if done else ""
+    shown = [
+        task
+        for task in found
+        if not (task.state is JobState.DONE and task.kind in _QUIET_WHEN_DONE)
+    ]
+    page = render_template(
+        "_tasks.html",
+        tasks=shown,
+        active=any(task.state in tasks.ACTIVE for task in found),
+        stamp=stamp,
+        project_id=project_id,
+        picture_id=picture_id,
+        bench=bench,
+    )
+    news = "stamp" in request.args and request.args["stamp"] != stamp
+    return page, 200, {"HX-Trigger": "picturechange"} if news else {}
+
+
+@blueprint.post("/tasks/<int:task_id>/<any(stop, resume, forget):deed>")
+@login_required
+def act(task_id: int, deed: str) -> Any:
+    """Stop a task, do it again, or take it off the list."""
+    task = tasks.find_task(session(), person_id(), task_id)
+    project_id, picture_id = task.project_id, task.picture_id
+    if deed == "stop":
+        tasks.stop_task(session(), task)
+    elif deed == "forget":
+        tasks.forget_task(session(), task)
+    else:
+        tasks.resume_task(session(), task, services().queue)
+    session().commit()
+    bench = request.args.get("bench", "pictures")
+    return panel(project_id, bench, None if bench == "pictures" else picture_id)
+
+
+@blueprint.post("/tasks/<int:task_id>/parts")
+@login_required
+def parts(task_id: int) -> Any:
+    """Bring in the parts that were chosen."""
+    task = tasks.find_task(session(), person_id(), task_id)
+    project_id = task.project_id
+    started = intake.choose_parts(
+        session(),
+        task,
+        request.form.getlist("part", type=int),
+        height=request.form.get("height", type=int),
+    )
+    session().commit()
+    announce(*started)
+    return panel(project_id, "pictures")
+
+
+@blueprint.get("/tasks/<int:task_id>/parts/<int:index>.png")
+@login_required
+def part(task_id: int, index: int) -> Any:
+    """Send a small picture of one part."""
+    task = tasks.find_task(session(), person_id(), task_id)
+    path = services().library.files.path(task.arguments["file"])
+    data, _ = part_as_picture(path, task.name, index, height=_THUMBNAIL)
+    with Image.open(io.BytesIO(data)) as opened:
+        image = opened.convert("RGBA")
+    image.thumbnail((_THUMBNAIL, _THUMBNAIL))
+    small = io.BytesIO()
+    image.save(small, "PNG")
+    response = Response(small.getvalue(), mimetype="image/png")
+    response.cache_control.private = True
+    response.cache_control.max_age = 3600
+    return response
+
+
+@blueprint.get("/tasks/<int:task_id>/file")
+@login_required
+def file(task_id: int) -> Any:
+    """Send what an export made."""
+    task = tasks.find_task(session(), person_id(), task_id)
+    path = services().library.files.path(task.result.get("file", "-"))
+    if task.kind is not TaskKind.EXPORT or not path.is_file():
+        raise NotFound("This file is not there any more. Export the set again.")
+    return send_file(path, as_attachment=True, download_name=f"{task.name}.ora")
