@@ -37,6 +37,8 @@ class NamedMask:
     name: str
     array: np.ndarray
     """uint8 (height, width)."""
+    error: str = ""
+    """Why a step of it was left out, if one makes no sense."""
 
 
 def _hash(*parts: str) -> str:
@@ -104,7 +106,7 @@ class Cuttings:
                 array = self._kept(
                     "masks", name, partial(_last_together, part, arrays), _KEPT_MASKS
                 )
-                found.append(NamedMask(name, array))
+                found.append(NamedMask(name, array, mask.error))
             if cutout.takes_away and not cutout.hidden:
                 taken.append(mask.name)
         return found
@@ -126,11 +128,21 @@ class Cuttings:
             mask = self._kept("masks", names[start - 1], lambda: picture[..., 0], _KEPT_MASKS)
         else:
             mask = np.zeros(picture.shape[:2], np.uint8)
+        error = ""
         for name, (_, step) in zip(names[start:], steps[start:], strict=True):
-            mask = advance(mask, step, picture, maps)
-            # A guess takes long; what follows it shall not wait for it again.
-            if name == names[-1] or step.kind == "guess":
+            try:
+                mask = advance(mask, step, picture, maps)
+            except MaskError as refusal:
+                error = str(refusal)
+            # A guess takes long; what follows it shall not wait for it again. A mask with a step
+            # left out is not kept: its reason would be forgotten.
+            if not error and (name == names[-1] or step.kind == "guess"):
                 mask = self._kept("masks", name, partial(np.asarray, mask), _KEPT_MASKS)
+        if error:
+            name = _hash(names[-1], "without")
+            return NamedMask(
+                name, self._kept("masks", name, partial(np.asarray, mask), _KEPT_MASKS), error
+            )
         return NamedMask(names[-1] if names else _hash(file, "empty"), mask)
 
     def _maps(self, cutout: Cutout, shape: tuple[int, ...]) -> dict[str, np.ndarray]:
@@ -139,7 +151,7 @@ class Cuttings:
         for step in cutout.steps:
             if isinstance(step, DepthBand) and step.map not in maps:
                 if not self._files.path(step.map).is_file():
-                    raise MaskError("The depth map of a slice is gone. Choose another.")
+                    continue  # the step itself will say that its map is gone
                 grey = cv2.cvtColor(self.codes(step.map), cv2.COLOR_RGB2GRAY)
                 if grey.shape != shape[:2]:
                     grey = cv2.resize(grey, (shape[1], shape[0]), interpolation=cv2.INTER_LINEAR)

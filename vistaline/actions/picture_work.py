@@ -185,10 +185,13 @@ def _edges(run: Run) -> Finish:
 def _layers(
     run: Run, picture: Picture, sheet: Sheet, start: float, stop: float
 ) -> list[SeparatedLayer]:
-    """Return the cutouts that are shown and have a mask, near to far, with solved edges."""
+    """Return the cutouts that are used and have a mask, near to far, with solved edges."""
     cuttings = Cuttings(run.library)
+    masks = cuttings.masks(picture.file, sheet.cutset)
     shown = [
-        n for n, cutout in enumerate(sheet.cutset.cutouts) if not cutout.hidden and cutout.steps
+        n
+        for n, cutout in enumerate(sheet.cutset.cutouts)
+        if not cutout.hidden and bool((masks[n].array > 127).any())
     ]
     layers = []
     for done, n in enumerate(shown):
@@ -261,10 +264,10 @@ def use_if_first(
 
 def _send(run: Run) -> Finish:
     picture, sheet = _loaded(run)
-    if not any(cutout.steps and not cutout.hidden for cutout in sheet.cutset.cutouts):
-        raise Refused("Nothing is cut out yet. Cut something out, then send the set to a shot.")
     library, stem = run.library, Path(picture.name).stem
     layers = _layers(run, picture, sheet, 0.0, 0.7)
+    if not layers:
+        raise Refused("Nothing is cut out yet. Cut something out, then send the set to a shot.")
     canvas = (picture.width, picture.height)
     run.progress(0.72, "the plate")
     ready: list[tuple[str, Admitted, tuple[int, int, int, int], PictureRole]] = []
@@ -295,6 +298,11 @@ def _send(run: Run) -> Finish:
             place = (float(box[0]), float(box[1]), float(box[2]), float(box[3]))
             placed.insert(0, Placed(picture=kept, box=place, name=name))
         row, remarks = _shot_for(session, task, canvas, placed)
+        if sheet.plate(EVERYTHING) is None:
+            remarks.append("The plate is not filled: what was cut out shows on it, too.")
+        left = sum(not cutout.hidden for cutout in sheet.cutset.cutouts) - len(layers)
+        if left:
+            remarks.append(f"{left} cutout{'s have' if left > 1 else ' has'} nothing to show.")
         return {"shot": row.id, "name": row.name, "remarks": remarks}
 
     return finish

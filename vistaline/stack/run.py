@@ -15,6 +15,8 @@ from vistaline.actions.pictures import Library
 from vistaline.actions.projects import create_project
 from vistaline.actions.queue import PICTURE_QUEUE
 from vistaline.actions.shots import import_shot_file
+from vistaline.core.formats.shotfile import read_shot_file
+from vistaline.demo.plates import write_flat_pictures
 from vistaline.demo.shots import write_demo_files
 from vistaline.stack.services import Ports, services
 from vistaline.store.database import connect, migrate
@@ -60,8 +62,13 @@ def load_demo(database: str, data: Path) -> None:
         person = add_person(session, DEMO_NAME, DEMO_PASSWORD)
         project = create_project(session, person.id, "Sallow Head")
         with tempfile.TemporaryDirectory() as folder:
-            for path in write_demo_files(Path(folder)):
+            paths = write_demo_files(Path(folder))
+            for path in paths:
                 import_shot_file(session, library, project.id, path, person.id)
+            shot, _ = read_shot_file(paths[0])
+            for path in write_flat_pictures(Path(folder), shot):
+                with path.open("rb") as stream:
+                    library.import_picture(session, project.id, path.name, stream)
         session.commit()
     engine.dispose()
 

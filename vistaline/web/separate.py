@@ -21,7 +21,7 @@ from vistaline.core.errors import CoreError
 from vistaline.core.formats.still import encode_jpeg, encode_png
 from vistaline.core.picture.tiles import TILE, codes_tile, mask_tile, outline_tile, pyramid_tile
 from vistaline.core.timing import RATE_PRESETS
-from vistaline.store.models import JobState, TaskKind
+from vistaline.store.models import JobState, PictureRole, TaskKind
 from vistaline.web import tasks
 from vistaline.web.context import person_id, services, session
 from vistaline.web.sheets import Opened, open_sheet, page, send_still
@@ -68,12 +68,8 @@ def state(picture_id: int) -> Any:
     """Send what the canvas draws: the masks by name, the mattes that are solved, the plates."""
     opened = open_sheet(picture_id)
     picture, sheet, cuttings = opened.picture, opened.sheet, _cuttings()
-    cutouts, error = [], ""
-    try:
-        masks = cuttings.masks(picture.file, sheet.cutset)
-    except CoreError as refusal:
-        masks, error = [], str(refusal)
-    for n, mask in enumerate(masks):
+    cutouts = []
+    for n, mask in enumerate(cuttings.masks(picture.file, sheet.cutset)):
         cutout = sheet.cutset.cutouts[n]
         matte = cuttings.matte_name(picture.file, sheet, n, mask)
         cutouts.append(
@@ -82,6 +78,7 @@ def state(picture_id: int) -> Any:
                 "name": cutout.name,
                 "mask": mask.name,
                 "empty": not mask.array.any(),
+                "error": mask.error,
                 "matte": matte if cuttings.matte(matte) else None,
                 "care": cutout.edge_care,
                 "steps": [step.model_dump(mode="json") for step in cutout.steps],
@@ -95,7 +92,6 @@ def state(picture_id: int) -> Any:
         "levels": len(services().library.pyramid(picture.file).levels),
         "cutouts": cutouts,
         "plates": {use.behind: cuttings.plate_name(use) for use in sheet.plates},
-        "error": error,
     }
 
 
@@ -192,8 +188,9 @@ def cutout_panel(picture_id: int) -> Any:
     maps = [
         each
         for each in pictures_of(session(), opened.picture.project_id)
-        if each.id != picture_id and each.role.value == "original"
+        if each.id != picture_id and each.role is PictureRole.ORIGINAL
     ]
+    maps.sort(key=lambda each: "depth" not in each.name.lower())
     return page(
         "_cutout.html",
         opened,
@@ -208,7 +205,18 @@ def cutout_panel(picture_id: int) -> Any:
 @blueprint.get("/<int:picture_id>/panels/plate")
 @login_required
 def plate_panel(picture_id: int) -> Any:
-    """What is filled behind a cutout, or behind everything: the tries side by side."""
+    """What is filled behind a cutout, or behind everything, and how to fill it again."""
+    return _plate(picture_id, "_plate.html")
+
+
+@blueprint.get("/<int:picture_id>/panels/tries")
+@login_required
+def tries_panel(picture_id: int) -> Any:
+    """The tries side by side; asks for itself again while one is under way."""
+    return _plate(picture_id, "_tries.html")
+
+
+def _plate(picture_id: int, template: str) -> Any:
     opened = open_sheet(picture_id)
     behind = request.args.get("behind", "")
     sheet = opened.sheet
@@ -227,7 +235,7 @@ def plate_panel(picture_id: int) -> Any:
     done = [str(task.id) for task in tries if task.state is JobState.DONE]
     fresh = "done" in request.args and request.args["done"] != ",".join(done)
     answer = page(
-        "_plate.html",
+        template,
         opened,
         "separate",
         behind=behind,

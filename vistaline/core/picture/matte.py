@@ -19,6 +19,7 @@ __all__ = ["Matte", "band_around", "solve_edge"]
 
 _SOLVE_PIXELS = 200_000
 _BAND_SHARE = 0.012
+_THIN = 0.15
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -35,7 +36,11 @@ def band_around(mask: np.ndarray, radius: int) -> tuple[np.ndarray, np.ndarray]:
     """Return what is surely the subject and surely not, bool each, of a mask 0..255."""
     inside = (mask > 127).astype(np.uint8)
     # Distances cost the same for any radius; a disc this wide would take ten times as long.
-    within = cv2.distanceTransform(inside, cv2.DIST_L2, cv2.DIST_MASK_5) > radius
+    depth = cv2.distanceTransform(inside, cv2.DIST_L2, cv2.DIST_MASK_5)
+    # A band as wide as for the whole figure would swallow a head or an arm: where the subject is
+    # thinner, half its thickness is surely it. What is thinner still may be hair, and is not.
+    thick = cv2.dilate(depth, np.ones((2 * radius + 1, 2 * radius + 1), np.uint8))
+    within = depth > np.where(thick > _THIN * radius, np.minimum(radius, thick / 2), radius)
     beyond = cv2.distanceTransform(1 - inside, cv2.DIST_L2, cv2.DIST_MASK_5) > radius
     return within, beyond
 

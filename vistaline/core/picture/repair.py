@@ -66,7 +66,8 @@ def find_damage(
         mask = cv2.resize(mask, (width, height), interpolation=cv2.INTER_NEAREST)
         reach = 2 * round(1 / scale) + 1
         mask = cv2.dilate(mask, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (reach, reach)))
-    damage = mask > 0
+    # One pixel more: a repair that starts from a scratch's soft edge would go on with it.
+    damage = cv2.dilate(mask, np.ones((3, 3), np.uint8)) > 0
     if brush is not None:
         damage &= brush
     return damage & ~protect if protect is not None else damage

@@ -11,6 +11,7 @@ from vistaline.core.errors import MaskError
 __all__ = ["guess_subject", "likeness", "stroke_mask"]
 
 _GUESS_PIXELS = 250_000
+_MARGIN = 0.06
 
 
 @njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
@@ -99,7 +100,8 @@ def guess_subject(
     ----------
     picture : uint8 (height, width, 3)
     this, not_this : bool (height, width)
-        Strokes over the subject and beside it; the later may be empty if there is a box.
+        Strokes over the subject and beside it; without the latter, and without a box, the
+        picture's margin is taken to lie beside it.
     box : x, y, width, height in pixels, optional
         The subject lies wholly inside.
 
@@ -115,8 +117,6 @@ def guess_subject(
     """
     if not this.any() and box is None:
         raise MaskError("Nothing says what to cut out. Draw a stroke over it, or a box around it.")
-    if box is None and not not_this.any():
-        raise MaskError("Nothing says what to leave. Draw a stroke beside the subject, too.")
     height, width = picture.shape[:2]
     scale = min(1.0, (_GUESS_PIXELS / (height * width)) ** 0.5)
     size = (max(1, round(width * scale)), max(1, round(height * scale)))
@@ -127,6 +127,10 @@ def guess_subject(
         x1, y1 = int(np.ceil((box[0] + box[2]) * scale)), int(np.ceil((box[1] + box[3]) * scale))
         labels[:] = cv2.GC_BGD
         labels[y0:y1, x0:x1] = cv2.GC_PR_FGD
+    elif not not_this.any():
+        margin = max(2, round(_MARGIN * min(size)))
+        labels[:margin] = labels[-margin:] = cv2.GC_BGD
+        labels[:, :margin] = labels[:, -margin:] = cv2.GC_BGD
     strokes = []
     for drawn, label in ((not_this, cv2.GC_BGD), (this, cv2.GC_FGD)):
         share = cv2.resize(drawn.astype(np.float32), size, interpolation=cv2.INTER_AREA)

@@ -27,7 +27,7 @@ from vistaline.core.picture.cutset import (
     mapped,
 )
 from vistaline.core.picture.parts import Part, Stroke
-from vistaline.core.picture.prepare import PrepareStep, Repair, geometry
+from vistaline.core.picture.prepare import PrepareStep, Repair, Straighten, geometry
 from vistaline.core.picture.separate import Clone
 from vistaline.core.shot import explain
 from vistaline.core.verbs import FROM_JSON, Verbs
@@ -154,6 +154,26 @@ def move_step(sheet: Sheet, *, index: int, to: int) -> Sheet:
     steps = list(sheet.prepare)
     step = steps.pop(_at(steps, index))
     steps.insert(max(0, min(to, len(steps))), step)
+    return _prepared(sheet, steps)
+
+
+@verb("straighten")
+def level_by_line(
+    sheet: Sheet,
+    *,
+    index: int,
+    line: Annotated[tuple[float, float, float, float], FROM_JSON],
+) -> Sheet:
+    """Turn so that a line drawn in the picture (x, y, x, y) becomes level, or upright if nearer."""
+    steps = list(sheet.prepare)
+    step = steps[_at(steps, index)]
+    if not isinstance(step, Straighten):
+        raise EditError("Only a straighten step takes a line. Choose one.")
+    dx, dy = line[2] - line[0], line[3] - line[1]
+    if np.hypot(dx, dy) < 1:
+        raise EditError("The line is too short to tell a direction. Draw it longer.")
+    angle = float(np.degrees(np.arctan2(dy, dx)))
+    steps[index] = step.model_copy(update={"degrees": round((angle + 45) % 90 - 45, 3) * -1})
     return _prepared(sheet, steps)
 
 

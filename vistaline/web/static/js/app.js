@@ -1,10 +1,13 @@
 // Starts what a page asks for and serves what every page has: dialogs, notices, the table's colour.
+import { Curve, Tones } from "./curve.js";
 import { Desk } from "./desk.js";
 import { Ease } from "./ease.js";
 import { disposeGone, mountAll } from "./mount.js";
+import { Preparing } from "./preparing.js";
+import { PaintedPlate, Separating } from "./separating.js";
 import { Upload } from "./upload.js";
 
-const kinds = { Desk, Ease, Upload };
+const kinds = { Curve, Desk, Ease, PaintedPlate, Preparing, Separating, Tones, Upload };
 mountAll(document.body, kinds);
 document.addEventListener("htmx:after:swap", () => {
   disposeGone();
@@ -21,6 +24,12 @@ document.addEventListener("click", (event) => {
   if (at("[data-help]")) document.getElementById("help").showModal();
   if (at("[data-open]")) document.getElementById(at("[data-open]").dataset.open)?.showModal();
   if (at("[data-close]")) document.getElementById(at("[data-close]").dataset.close).close();
+  if (at("[data-tick-all]")) {
+    const boxes = [...at("form").querySelectorAll("input[type=checkbox]")];
+    const on = boxes.some((box) => !box.checked);
+    for (const box of boxes) box.checked = on;
+  }
+  for (const menu of document.querySelectorAll("details.drop-down[open]")) if (!menu.contains(event.target)) menu.open = false;
   if (at("[data-theme-switch]")) {
     const next = document.documentElement.dataset.bsTheme === "dark" ? "light" : "dark";
     document.documentElement.dataset.bsTheme = next;
@@ -35,7 +44,7 @@ document.addEventListener("submit", (event) => {
 });
 document.addEventListener("change", (event) => {
   const reveals = event.target.dataset.reveals;
-  if (reveals) document.getElementById(reveals).hidden = event.target.value !== "own";
+  if (reveals) document.getElementById(reveals).hidden = event.target.value !== (event.target.dataset.revealsOn ?? "own");
 });
 // The browser's own steps start from the value the page came with, and refuse what lies between.
 function nudge(event, field) {

@@ -1,4 +1,5 @@
-// Pictures in: each file with its own progress bar and, if it is refused, its own sentence.
+// Files in: each with its own progress bar and, if it is refused, its own sentence. What becomes of
+// a file then is shown by the list of tasks.
 export class Upload {
   constructor(form) {
     this.form = form;
@@ -59,7 +60,7 @@ export class Upload {
     };
     request.upload.addEventListener("progress", (event) => {
       bar.value = (100 * event.loaded) / event.total;
-      state.textContent = event.loaded < event.total ? `${Math.round(bar.value)} %` : "reading the picture …";
+      state.textContent = event.loaded < event.total ? `${Math.round(bar.value)} %` : "looking at it …";
     });
     request.addEventListener("load", () => {
       let answer = {};
@@ -69,7 +70,8 @@ export class Upload {
         answer.error = `${job.file.name}: the server gave no answer it could be read from. Try again.`;
       }
       if (request.status !== 200) return over(answer.error, true);
-      if (answer.new) this.#show(answer);
+      document.body.dispatchEvent(new CustomEvent("taskchange"));
+      if (answer.new) job.row.remove();
       over(answer.new ? "here" : `already here as ${answer.name}`, false);
     });
     request.addEventListener("error", () => over(`${job.file.name}: the connection broke. Try again.`, true));
@@ -77,11 +79,5 @@ export class Upload {
     request.open("POST", this.form.action);
     request.setRequestHeader("Accept", "application/json");
     request.send(body);
-  }
-
-  #show(answer) {
-    const tiles = document.getElementById("pictures");
-    tiles.querySelector("[data-empty]")?.remove();
-    tiles.insertAdjacentHTML("beforeend", answer.tile);
   }
 }
