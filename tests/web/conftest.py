@@ -6,12 +6,16 @@ import io
 import itertools
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any, cast
 
 import pytest
 from flask import Flask
 from flask.testing import FlaskClient
 
 from vistaline.actions.people import add_person
+from vistaline.actions.picture_work import WORKS
+from vistaline.actions.tasks import work_on_task
+from vistaline.store.models import JobState, PictureTask
 from vistaline.store.settings import Settings
 from vistaline.web.app import create_app
 from vistaline.web.context import Services
@@ -25,9 +29,13 @@ class MemoryQueue:
 
     def __init__(self) -> None:
         self.announced: list[int] = []
+        self.tasks: list[int] = []
 
     def announce(self, job_id: int, workers: int) -> None:
         self.announced.append(job_id)
+
+    def announce_task(self, task_id: int) -> None:
+        self.tasks.append(task_id)
 
 
 @pytest.fixture
@@ -78,15 +86,41 @@ def project(client: FlaskClient) -> str:
     return answer.headers["Location"]
 
 
-def upload(client: FlaskClient, project: str, name: str, data: bytes):
+def do_tasks(app: Flask) -> list[PictureTask]:
+    """Do the picture tasks that were announced, as a worker would; returns them."""
+    found: Services = app.extensions["vistaline"]
+    queue = cast(MemoryQueue, found.queue)
+    done = []
+    while queue.tasks:
+        task_id = queue.tasks.pop(0)
+        work_on_task(found.sessions, found.library, task_id, "a worker", WORKS)
+        with found.sessions() as session:
+            task = session.get(PictureTask, task_id)
+            if task:
+                done.append(task)
+    return done
+
+
+def upload(client: FlaskClient, project: str, name: str, data: bytes) -> Any:
+    """Send a file; returns the answer, and leaves its task to a worker."""
     return client.post(f"{project}/pictures", data={"picture": (io.BytesIO(data), name)})
+
+
+def bring_in(client: FlaskClient, project: str, name: str, data: bytes) -> int:
+    """Send a picture and let it be brought in; returns its id."""
+    answer = upload(client, project, name, data).json
+    if "task" not in answer:
+        return int(answer["id"])
+    (task,) = do_tasks(client.application)
+    assert task.state is JobState.DONE, task.error
+    return int(task.result["picture"])
 
 
 @pytest.fixture
 def shot(client: FlaskClient, project: str, picture_files: dict[str, Path]) -> str:
     """The address of a shot of the photo and its cutout."""
     ids = [
-        upload(client, project, name, picture_files[name].read_bytes()).json["id"]
+        bring_in(client, project, name, picture_files[name].read_bytes())
         for name in ("bay.jpg", "rock.png")
     ]
     form = {"picture": ids, "name": "Bay", "size": "own", "width": 320, "height": 180,

@@ -85,9 +85,9 @@ def receive_painted(
     dx, dy = shift_between(cuttings.codes(file), cuttings.codes(picture.file), hole)
     words = "lies exactly on the picture"
     if max(abs(dx), abs(dy)) > _LARGEST_SHIFT:
-        across = f"{abs(dx):.1f} px {'right' if dx > 0 else 'left'}"
-        down = f"{abs(dy):.1f} px {'down' if dy > 0 else 'up'}"
-        words = f"lies {across} and {down} of the picture; move it back where you painted it"
+        aside = [(dx, "right", "left"), (dy, "below", "above")]
+        told = [f"{abs(d):.1f} px {a if d > 0 else b}" for d, a, b in aside if abs(d) >= 0.3]
+        words = f"lies {' and '.join(told)} of the picture; move it back where it was painted"
     task = start_task(
         session,
         picture.project_id,

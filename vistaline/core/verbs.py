@@ -8,6 +8,7 @@ from collections.abc import Callable, Mapping
 from typing import Any, Generic, TypeVar
 
 from pydantic import BeforeValidator, ValidationError, validate_call
+from pydantic_core import PydanticCustomError
 
 from vistaline.core.errors import CoreError, EditError
 from vistaline.core.shot import explain
@@ -18,7 +19,12 @@ Document = TypeVar("Document")
 
 
 def _from_json(value: Any) -> Any:
-    return json.loads(value) if isinstance(value, str) else value
+    if not isinstance(value, str):
+        return value
+    try:
+        return json.loads(value)
+    except ValueError as error:
+        raise PydanticCustomError("json", "must be JSON") from error
 
 
 FROM_JSON = BeforeValidator(_from_json)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import closing
 from typing import Any, BinaryIO, cast
 
 from flask import Blueprint, flash, redirect, render_template, request, url_for
@@ -55,14 +56,15 @@ def upload(project_id: int) -> Any:
     file = request.files.get("picture")
     if file is None or not file.filename:
         raise Refused("No file was sent. Choose a picture first.")
-    taken = intake.receive_picture(
-        session(),
-        services().library,
-        project_id,
-        file.filename,
-        cast(BinaryIO, file.stream),
-        person_id=person_id(),
-    )
+    with closing(file):
+        taken = intake.receive_picture(
+            session(),
+            services().library,
+            project_id,
+            file.filename,
+            cast(BinaryIO, file.stream),
+            person_id=person_id(),
+        )
     session().commit()
     if isinstance(taken, Picture):
         return {"id": taken.id, "new": False, "name": taken.name}

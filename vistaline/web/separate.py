@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
+from contextlib import closing
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO, cast
 
 import cv2
 import numpy as np
@@ -305,16 +306,17 @@ def painted(picture_id: int) -> Any:
     if file is None or not file.filename:
         raise Refused("No file was sent. Choose the painted plate first.")
     behind = request.form.get("behind", "")
-    plates.receive_painted(
-        session(),
-        services().library,
-        opened.picture,
-        opened.row,
-        file.filename,
-        file.stream,  # type: ignore[arg-type]
-        behind=behind,
-        person_id=person_id(),
-    )
+    with closing(file):
+        plates.receive_painted(
+            session(),
+            services().library,
+            opened.picture,
+            opened.row,
+            file.filename,
+            cast(BinaryIO, file.stream),
+            behind=behind,
+            person_id=person_id(),
+        )
     session().commit()
     if request.headers.get("HX-Request") or request.accept_mimetypes.best == "application/json":
         return _plate_again()

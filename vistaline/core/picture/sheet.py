@@ -306,11 +306,20 @@ def _clean(step: Step) -> Step:
     return step
 
 
+def _mask_step(document: dict[str, Any]) -> Step:
+    try:
+        return _clean(_MASK_STEP.validate_python(document))
+    except ValidationError as error:
+        raise EditError(_step_words(error)) from error
+
+
 @verb("draw mask")
-def add_mask_step(sheet: Sheet, *, cutout: str, step: Annotated[Step, FROM_JSON]) -> Sheet:
+def add_mask_step(
+    sheet: Sheet, *, cutout: str, step: Annotated[dict[str, Any], FROM_JSON]
+) -> Sheet:
     """Add a step to a mask."""
     found = sheet.cutout(cutout)
-    return _with_cutout(sheet, cutout, steps=(*found.steps, _clean(step)))
+    return _with_cutout(sheet, cutout, steps=(*found.steps, _mask_step(step)))
 
 
 @verb("change mask step")
@@ -319,11 +328,7 @@ def set_mask_step(
 ) -> Sheet:
     """Change values of a mask's step."""
     steps = list(sheet.cutout(cutout).steps)
-    document = steps[_at(steps, index)].model_dump() | values
-    try:
-        steps[index] = _clean(_MASK_STEP.validate_python(document))
-    except ValidationError as error:
-        raise EditError(_step_words(error)) from error
+    steps[index] = _mask_step(steps[_at(steps, index)].model_dump() | values)
     return _with_cutout(sheet, cutout, steps=tuple(steps))
 
 

@@ -87,21 +87,16 @@ def balanced(picture: np.ndarray, neutral: Sequence[float]) -> np.ndarray:
 def restored(picture: np.ndarray, strength: float) -> np.ndarray:
     """Return a faded picture with each dye's range stretched again, ``strength`` 0..1.
 
-    Each channel's darkest and lightest half percent go to black and white, and its middle to the
-    common middle, so a cast that grew with fading goes too. Common practice, no source.
+    Each channel's darkest and lightest half percent go to black and white, so a cast that grew
+    with fading goes too. Common practice, no source.
     """
     small = _small(picture).reshape(-1, 3)
     low, high = np.percentile(small, [_FADED_SHARE, 100 - _FADED_SHARE], axis=0)
     high = np.maximum(high, low + 0.05)
-    stretched = np.clip((small - low) / (high - low), 1e-3, 1)
-    middles = np.median(stretched, axis=0)
-    middle = float(np.mean(middles))
-    gammas = np.clip(np.log(middle) / np.log(np.clip(middles, 0.02, 0.98)), 0.5, 2)
     ramp = np.linspace(0, 1, _TABLE)
     tables = np.stack(
         [
-            np.clip((ramp - low[c]) / (high[c] - low[c]), 0, 1) ** gammas[c] * strength
-            + ramp * (1 - strength)
+            np.clip((ramp - low[c]) / (high[c] - low[c]), 0, 1) * strength + ramp * (1 - strength)
             for c in range(3)
         ]
     )
