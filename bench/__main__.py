@@ -9,7 +9,7 @@ import json
 import sys
 from pathlib import Path
 
-from bench import clip, frame, live, memory, separate
+from bench import clip, frame, live, memory, prepare, separate, stroke
 from bench.figures import Figure
 
 
@@ -21,6 +21,8 @@ def main() -> None:
         "memory": memory,
         "live": live,
         "separate": separate,
+        "prepare": prepare,
+        "stroke": stroke,
     }
     wanted = sys.argv[1:] or list(parts)
     figures: list[Figure] = []

@@ -43,15 +43,19 @@ def measure() -> list[Figure]:
 
 
 def _edge_quality() -> list[Figure]:
-    picture, alpha = _scene(SMALL)
-    drawn = cv2.morphologyEx(
-        ((alpha > 0.5) * 255).astype(np.uint8), cv2.MORPH_OPEN, np.ones((9, 9))
-    )
-    band = cv2.dilate(drawn, np.ones((61, 61))) != cv2.erode(drawn, np.ones((61, 61)))
-    feather = cv2.GaussianBlur(drawn.astype(np.float32) / 255, (0, 0), 2)
-    ours = np.mean((solve_edge(picture, drawn, radius=30).alpha - alpha)[band] ** 2)
-    plain = np.mean((feather - alpha)[band] ** 2)
-    return [Figure("separate, alpha's error over a feather's", float(ours / plain), "x", 1 / 3)]
+    figures = []
+    for ground in ("gravel", "brick", "coffee", "rocket"):
+        picture, alpha = _scene(SMALL, ground)
+        drawn = cv2.morphologyEx(
+            ((alpha > 0.5) * 255).astype(np.uint8), cv2.MORPH_OPEN, np.ones((9, 9))
+        )
+        band = cv2.dilate(drawn, np.ones((61, 61))) != cv2.erode(drawn, np.ones((61, 61)))
+        feather = cv2.GaussianBlur(drawn.astype(np.float32) / 255, (0, 0), 2)
+        ours = np.mean((solve_edge(picture, drawn, radius=30).alpha - alpha)[band] ** 2)
+        plain = np.mean((feather - alpha)[band] ** 2)
+        name = f"separate, alpha's error over a feather's, on {ground}"
+        figures.append(Figure(name, float(ours / plain), "x", 1 / 3))
+    return figures
 
 
 def _fill_quality() -> list[Figure]:
@@ -95,12 +99,14 @@ def _likeness(picture: np.ndarray, hole: np.ndarray) -> tuple[float, float]:
     return ratio, float(wasserstein_distance(np.log1p(slope[inside]), np.log1p(slope[around])))
 
 
-def _scene(size: tuple[int, int]) -> tuple[np.ndarray, np.ndarray]:
-    """Return a figure with hairs before gravel, and its exact alpha."""
+def _scene(size: tuple[int, int], ground: str = "gravel") -> tuple[np.ndarray, np.ndarray]:
+    """Return a textured figure with hairs before a picture, and its exact alpha."""
     width, height = size
-    grey = cv2.resize(skimage.data.gravel(), size, interpolation=cv2.INTER_CUBIC)
-    back = np.dstack([grey * 0.5, grey * 0.8, grey * 0.6]).astype(np.float32)
-    back = cv2.GaussianBlur(back, (0, 0), width / 400)
+    photo = getattr(skimage.data, ground)()
+    back = cv2.resize(photo, size, interpolation=cv2.INTER_CUBIC).astype(np.float32)
+    if back.ndim == 2:
+        back = np.dstack([back * 0.5, back * 0.8, back * 0.6])
+        back = cv2.GaussianBlur(back, (0, 0), width / 400)
     rng = np.random.default_rng(5)
     alpha = np.zeros((height, width), np.float32)
     centre, axes = (width // 2, height // 2), (width // 7, height // 3)
@@ -115,7 +121,8 @@ def _scene(size: tuple[int, int]) -> tuple[np.ndarray, np.ndarray]:
         ]
         cv2.line(alpha, *tips, 1, max(1, width // 1000))
     alpha = cv2.GaussianBlur(alpha, (0, 0), max(1.0, width / 1200))
-    own = np.full_like(back, (180, 60, 40))
+    grain = cv2.GaussianBlur(rng.normal(0, 60, (height, width)).astype(np.float32), (0, 0), 2)
+    own = np.float32((180, 60, 40)) + grain[..., None]
     mixed = own * alpha[..., None] + back * (1 - alpha[..., None])
     return np.clip(np.rint(mixed), 0, 255).astype(np.uint8), alpha
 

@@ -5,9 +5,10 @@ from __future__ import annotations
 import tempfile
 from pathlib import Path
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page, expect, sync_playwright
 
 from tests.browser.conftest import CHROMIUM, FLAGS, open_bench, running_stack, sign_in
+from tests.browser.test_pictures import PHOTOGRAPH, PLATE, Board, edited, open_picture
 
 FOLDER = Path(__file__).parents[2] / "docs" / "screenshots"
 
@@ -27,6 +28,8 @@ def views(page: Page) -> None:
     page.goto("/projects/1")
     page.wait_for_load_state("networkidle")
     take(page, "pictures")
+    prepare_views(page)
+    separate_views(page)
     open_bench(page, 1, "arrange")
     page.click(".depth-card[data-layer=keeper]")
     take(page, "arrange")
@@ -51,6 +54,71 @@ def views(page: Page) -> None:
     page.click("button.btn-ink:text('Render')")
     page.wait_for_selector(".job[data-state=running] >> text=left", timeout=60_000)
     take(page, "output")
+
+
+def prepare_views(page: Page) -> None:
+    """An old plate, levelled, repaired by brush, its tones brought back."""
+    open_picture(page, PLATE, "Prepare")
+    page.click("[data-adds=straighten]")
+    expect(page.locator("[data-part=hint]")).to_contain_text("Draw a line")
+    board = Board(page)
+    edited(page, board, lambda: board.stroke((300, 960), (900, 960), (1500, 938)))
+    page.click("[data-adds=repair]")
+    expect(page.locator("[data-part=hint]")).to_contain_text("Paint over damage")
+    page.fill("[data-brush]", "160")
+    board = Board(page)
+    for row in range(7):
+        y = 60 + 160 * row
+        edited(page, board, lambda y=y: board.stroke((1150, y), (2200, y)))  # type: ignore[misc]
+    for kind in ("restore", "curves"):
+        page.click(f"[data-adds={kind}]")
+        page.wait_for_timeout(4000)
+    curve = page.locator(".curve svg").bounding_box()
+    assert curve is not None
+    for x, y in ((0.3, 0.78), (0.68, 0.28)):
+        place = (curve["x"] + x * curve["width"], curve["y"] + y * curve["height"])
+        edited(page, Board(page), lambda at=place: page.mouse.click(*at))  # type: ignore[misc]
+    take(page, "prepare")
+
+
+def separate_views(page: Page) -> None:
+    """The keeper cut from a photograph, his edge on the filled plate, the tries."""
+    open_picture(page, PHOTOGRAPH, "Separate")
+    board = Board(page)
+    page.keyboard.press("5")
+    page.fill("[name=size]", "30")
+    page.keyboard.press("Tab")
+    edited(page, board, lambda: board.stroke((1868, 1690), (1870, 1760), (1868, 1880)))
+    edited(page, board, lambda: board.stroke((1830, 1920), (1850, 2200)))
+    edited(page, board, lambda: board.stroke((1900, 1900), (1910, 2200)))
+    edited(page, board, lambda: board.stroke((1945, 1850), (1990, 1960)))
+    edited(page, board, lambda: board.stroke((2032, 2030), (2035, 2070)))
+    page.click("[data-says=not_this]")
+    edited(page, board, lambda: board.stroke((1720, 1620), (1700, 2000), (1720, 2230)))
+    edited(page, board, lambda: board.stroke((2000, 1700), (2120, 1900), (2130, 2200)))
+    edited(page, board, lambda: board.stroke((1980, 2100), (1990, 2230)))
+    page.fill(".title [name=name]", "Keeper")
+    edited(page, board, lambda: page.keyboard.press("Enter"))
+    take(page, "separate")
+    page.click("[data-solves]")
+    page.click("[data-tab=plate]")
+    for _ in range(2):
+        page.click("#fill .btn-ink")
+        page.wait_for_timeout(1500)
+    expect(page.locator(".tries [data-state=done]")).to_have_count(2, timeout=120_000)
+    page.click("[data-look=cut]")
+    page.click("[data-ground=plate]")
+    page.keyboard.press("4")
+    expect(page.locator("[data-part=care]")).to_have_text("edge solved", timeout=60_000)
+    page.mouse.move(*board.at(1900, 1850))
+    for _ in range(4):
+        page.mouse.wheel(0, -200)
+    take(page, "separate-edge")
+    page.keyboard.press("0")
+    page.click("[data-cutout='']")
+    page.click("[data-tab=plate]")
+    page.wait_for_timeout(3000)
+    take(page, "separate-plate")
 
 
 def main() -> None:

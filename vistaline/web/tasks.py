@@ -49,11 +49,13 @@ def panel(project_id: int, bench: str, picture_id: int | None = None) -> Any:
     kinds = _SHOWN.get(bench, _SHOWN["pictures"])
     found = tasks.tasks_of(session(), project_id, kinds, picture_id=picture_id)
     done = [task.finished for task in found if task.finished]
-    stamp = max(done).isoformat() if done else ""
+    asking = sum(task.state is JobState.ASKING for task in found)
+    stamp = f"{max(done).isoformat() if done else ''}/{asking}"
     shown = [
         task
         for task in found
         if not (task.state is JobState.DONE and task.kind in _QUIET_WHEN_DONE)
+        and task.state is not JobState.ASKING
     ]
     page = render_template(
         "_tasks.html",
@@ -66,6 +68,20 @@ def panel(project_id: int, bench: str, picture_id: int | None = None) -> Any:
     )
     news = "stamp" in request.args and request.args["stamp"] != stamp
     return page, 200, {"HX-Trigger": "picturechange"} if news else {}
+
+
+@blueprint.get("/projects/<int:project_id>/asking")
+@login_required
+def asking(project_id: int) -> Any:
+    """The files that ask which of their parts shall come in.
+
+    Apart from the other tasks: that list is replaced while it is followed, and what somebody
+    has ticked or typed here must not be.
+    """
+    projects.find_project(session(), person_id(), project_id)
+    found = tasks.tasks_of(session(), project_id, (TaskKind.IMPORT,))
+    waiting = [task for task in found if task.state is JobState.ASKING]
+    return render_template("_asking.html", tasks=waiting)
 
 
 @blueprint.post("/tasks/<int:task_id>/<any(stop, resume, forget):deed>")
@@ -82,7 +98,8 @@ def act(task_id: int, deed: str) -> Any:
         tasks.resume_task(session(), task, services().queue)
     session().commit()
     bench = request.args.get("bench", "pictures")
-    return panel(project_id, bench, None if bench == "pictures" else picture_id)
+    page, status, headers = panel(project_id, bench, None if bench == "pictures" else picture_id)
+    return page, status, headers | {"HX-Trigger": "taskchange"}
 
 
 @blueprint.post("/tasks/<int:task_id>/parts")
@@ -99,7 +116,7 @@ def parts(task_id: int) -> Any:
     )
     session().commit()
     announce(*started)
-    return panel(project_id, "pictures")
+    return asking(project_id), 200, {"HX-Trigger": "taskchange"}
 
 
 @blueprint.get("/tasks/<int:task_id>/parts/<int:index>.png")

@@ -20,7 +20,10 @@ export class Wire {
     }
     if (!hit) return this.#insert(x, y);
     if (event.altKey && hit.part === "at") return this.#remove(hit.point);
-    if (event.detail === 2 && hit.part === "at" && this.kind === "outline") return this.#turn(hit.point);
+    // A pointer's press does not count clicks.
+    const twice = this.pressed?.point === hit.point && event.timeStamp - this.pressed.at < 400;
+    this.pressed = { point: hit.point, at: event.timeStamp };
+    if (twice && hit.part === "at" && this.kind === "outline") return this.#turn(hit.point);
     return this.#drag(event, hit);
   }
 
