@@ -239,7 +239,7 @@ def test_from_strokes_to_a_rendered_frame(page: Page) -> None:
     page.click("button:text('Send the set')")
     done = page.locator(".task[data-kind=send][data-state=done]")
     expect(done).to_be_visible(timeout=120_000)
-    done.get_by_text("The keeper, cut").click()
+    done.get_by_role("link").click()
     page.wait_for_selector(".gate[data-ready]")
     expect(page.locator(".depth-name")).to_have_text(["Cutout 1", "Plate"])
     shot = page.url.rsplit("/", 1)[0]
