@@ -62,14 +62,15 @@ def prepare_views(page: Page) -> None:
     page.click("[data-adds=straighten]")
     expect(page.locator("[data-part=hint]")).to_contain_text("Draw a line")
     board = Board(page)
-    edited(page, board, lambda: board.stroke((300, 960), (900, 960), (1500, 938)))
+    edited(page, board, lambda: board.stroke((300, 960), (900, 943), (1500, 926)))
     page.click("[data-adds=repair]")
     expect(page.locator("[data-part=hint]")).to_contain_text("Paint over damage")
-    page.fill("[data-brush]", "160")
+    page.fill("[data-brush]", "60")
     board = Board(page)
-    for row in range(7):
-        y = 60 + 160 * row
-        edited(page, board, lambda y=y: board.stroke((1150, y), (2200, y)))  # type: ignore[misc]
+    scratches = (((1230, 140), (1300, 420)), ((1250, 260), (1480, 540)), ((2140, 350), (2260, 630)),
+                 ((1650, 230), (1700, 500)), ((1700, 500), (1800, 900)))  # fmt: skip
+    for ends in scratches:
+        edited(page, board, lambda ends=ends: board.stroke(*ends))  # type: ignore[misc]
     for kind in ("restore", "curves"):
         page.click(f"[data-adds={kind}]")
         page.wait_for_timeout(4000)
@@ -102,10 +103,19 @@ def separate_views(page: Page) -> None:
     take(page, "separate")
     page.click("[data-solves]")
     page.click("[data-tab=plate]")
-    for _ in range(2):
-        page.click("#fill .btn-ink")
-        page.wait_for_timeout(1500)
+    page.click("#fill .btn-ink")
+    expect(page.locator(".tries [data-state=done]")).to_have_count(1, timeout=120_000)
+    # The second try takes nothing from the hill.
+    page.click("#plate [data-tool=avoid]")
+    page.fill("[name=size]", "700")
+    page.keyboard.press("Tab")
+    board.stroke((2450, 2150), (3600, 1900), (4300, 2100))
+    board.stroke((300, 2450), (2300, 2560))
+    page.click("#fill .btn-ink")
     expect(page.locator(".tries [data-state=done]")).to_have_count(2, timeout=120_000)
+    edited(page, board, lambda: page.click(".tries li:nth-child(2) .look"))
+    page.fill("[name=size]", "60")
+    page.keyboard.press("Tab")
     page.click("[data-look=cut]")
     page.click("[data-ground=plate]")
     page.keyboard.press("4")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from contextlib import closing
+from contextlib import closing, suppress
 from pathlib import Path
 from typing import Any, BinaryIO, cast
 
@@ -149,18 +149,37 @@ def thumbnail(picture_id: int, key: str) -> Any:
     else:
         index = [cutout.id for cutout in sheet.cutset.cutouts].index(sheet.cutout(key).id)
         mask = cuttings.masks(picture.file, sheet.cutset)[index].array
-        small = np.dstack([_shrunk(cuttings.codes(picture.file)), _shrunk(mask)])
+        part = _around(mask > 0, 0.06)
+        small = np.dstack([_shrunk(cuttings.codes(picture.file)[part]), _shrunk(mask[part])])
     return _png(small)
 
 
 @blueprint.get("/fills/<int:task_id>.png")
 @login_required
 def fill_thumbnail(task_id: int) -> Any:
-    """Send a try as a small picture."""
+    """Send a try as a small picture of where it was filled."""
     task = picture_tasks.find_task(session(), person_id(), task_id)
-    if "file" not in task.result:
+    if "file" not in task.result or task.picture_id is None:
         raise NotFound("This try is not finished.")
-    return _png(_shrunk(_cuttings().codes(task.result["file"])))
+    opened, cuttings = open_sheet(task.picture_id), _cuttings()
+    codes, part = cuttings.codes(task.result["file"]), (slice(None), slice(None))
+    behind = task.arguments.get("behind", "")
+    with suppress(CoreError):
+        part = _around(cuttings.hole(opened.picture.file, opened.sheet.cutset, behind)[1], 0.6)
+    return _png(_shrunk(codes[part]))
+
+
+def _around(mask: np.ndarray, margin: float) -> tuple[slice, slice]:
+    """Return the part of a picture a mask (bool) lies in, and a share of its size around it."""
+    coarse = mask[::8, ::8]
+    rows, columns = np.flatnonzero(coarse.any(axis=1)) * 8, np.flatnonzero(coarse.any(axis=0)) * 8
+    if not len(rows):
+        return slice(None), slice(None)
+    aside = 8 + round(margin * max(rows[-1] - rows[0], columns[-1] - columns[0]))
+    return (
+        slice(max(0, int(rows[0]) - aside), int(rows[-1]) + 8 + aside),
+        slice(max(0, int(columns[0]) - aside), int(columns[-1]) + 8 + aside),
+    )
 
 
 def _shrunk(codes: np.ndarray) -> np.ndarray:
