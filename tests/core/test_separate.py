@@ -15,8 +15,10 @@ from vistaline.core.errors import MaskError
 from vistaline.core.formats.shotfile import read_shot_file
 from vistaline.core.picture.cutset import Adjust, Cutout, parse_cutset
 from vistaline.core.picture.decode import decode_picture
-from vistaline.core.picture.masks import hole_behind, mask_of, masks_of
-from vistaline.core.picture.separate import separate
+from vistaline.core.picture.masks import advance, hole_behind, mask_of, masks_of, stages
+from vistaline.core.picture.matte import solve_edge
+from vistaline.core.picture.parts import Stroke
+from vistaline.core.picture.separate import Clone, cloned, cut_layer, fill_hole, separate
 from vistaline.core.render.frame import Renderer
 from vistaline.core.render.pyramid import PyramidStore
 
@@ -172,3 +174,78 @@ def test_a_cut_file_that_is_not_json_is_refused(tmp_path: Path) -> None:
     assert isinstance(result.exception, MaskError)
     assert "not JSON" in str(result.exception)
     assert not (tmp_path / "shot.json").exists()
+
+
+def test_stages_name_equal_beginnings_alike() -> None:
+    strokes = [{"points": [[x, 50], [x, 200]], "width": 20} for x in (60, 200, 340)]
+    first = cutout({"kind": "paint", "strokes": strokes[:2]})
+    longer = cutout({"kind": "paint", "strokes": strokes}, {"kind": "adjust", "grow": 3})
+    names = [name for name, _ in stages(first)]
+    assert [name for name, _ in stages(longer)][:2] == names and len(stages(longer)) == 4
+    picture = np.zeros((HEIGHT, WIDTH, 3), np.uint8)
+    mask = np.zeros((HEIGHT, WIDTH), np.uint8)
+    for _, step in stages(longer):
+        mask = advance(mask, step, picture)
+    np.testing.assert_array_equal(mask, mask_of(longer, picture))
+
+
+def test_a_clone_stroke_copies_what_is_beside() -> None:
+    plate = skimage.data.coffee()[:HEIGHT, :WIDTH]
+    stroke = Stroke(points=((100.5, 100.5),), width=60)
+    out = cloned(plate, [Clone(stroke=stroke, offset=(200, 50))])
+    np.testing.assert_array_equal(out[80:120, 80:120], plate[130:170, 280:320])
+    changed = np.argwhere((out != plate).any(axis=2))
+    assert np.hypot(*(changed - 100).T).max() <= 31
+
+
+@pytest.mark.parametrize("filling", ["texture", "smooth"])
+def test_sixteen_bits_outside_the_hole_are_kept(filling: str) -> None:
+    deep = skimage.data.gravel()[:200, :300].astype(np.uint16) * 257 + 100
+    picture = np.dstack([deep] * 3)
+    hole = np.zeros((200, 300), bool)
+    hole[80:120, 100:140] = True
+    plate = fill_hole(picture, hole, filling=filling)  # type: ignore[arg-type]
+    np.testing.assert_array_equal(plate[~hole], picture[~hole])
+    around = picture[60:140, 80:160]
+    assert abs(int(plate[hole].mean()) - int(around.mean())) < 6000
+
+
+def test_texture_is_taken_from_where_it_may_be() -> None:
+    """Left half dark, right half light, the hole between: what may be taken decides its light."""
+    rng = np.random.default_rng(2)
+    picture = np.clip(rng.normal(60, 8, (160, 320, 3)), 0, 255).astype(np.uint8)
+    picture[:, 160:] += 120
+    hole = np.zeros((160, 320), bool)
+    hole[60:100, 130:190] = True
+    for side, light in ((slice(0, 120), 60), (slice(200, 320), 180)):
+        sources = np.zeros_like(hole)
+        sources[:, side] = True
+        plate = fill_hole(picture, hole, sources=sources)
+        assert plate[hole].mean() == pytest.approx(light, abs=12)
+
+
+def test_a_layer_behind_shows_what_was_filled(photo) -> None:  # type: ignore[no-untyped-def]
+    """Its colours come from the fill behind the nearer cutout; its own transparency counts."""
+    picture, _ = photo
+    behind = np.full_like(picture, 77)
+    hill = cutout(outline(SQUARE), edge_care=False)
+    mask = mask_of(hill, picture)
+    opacity = np.full((HEIGHT, WIDTH), 255, np.uint8)
+    opacity[:130] = 0
+    layer = cut_layer(picture, hill, mask, behind=behind, opacity=opacity)
+    assert layer.box == (100, 130, 100, 50) and (layer.rgba[..., :3] == 77).all()
+
+
+def test_a_thin_part_of_the_subject_stays_whole() -> None:
+    """An arm thinner than the band: half its thickness is surely the subject."""
+    rng = np.random.default_rng(1)
+    alpha = np.zeros((400, 600), np.float32)
+    cv2.circle(alpha, (200, 200), 120, 1, -1)
+    cv2.rectangle(alpha, (300, 190), (500, 214), 1, -1)
+    alpha = cv2.GaussianBlur(alpha, (0, 0), 1)
+    back = cv2.GaussianBlur(rng.normal(128, 90, (400, 600, 3)).astype(np.float32), (0, 0), 3)
+    mixed = back * (1 - alpha[..., None]) + np.float32((150, 140, 120)) * alpha[..., None]
+    picture = np.clip(mixed, 0, 255).astype(np.uint8)
+    found = solve_edge(picture, ((alpha > 0.5) * 255).astype(np.uint8), radius=24).alpha
+    assert found[202, 320:480].min() > 0.9
+    assert np.abs(found - alpha).mean() < 0.02

@@ -19,6 +19,7 @@ from vistaline.core.picture.prepare import (
     FACTORS,
     RATIOS,
     Crop,
+    Curves,
     Enlarge,
     Flip,
     Prepared,
@@ -30,6 +31,7 @@ from vistaline.core.picture.prepare import (
     geometry,
     prepare,
 )
+from vistaline.core.picture.tone import curve_table
 from vistaline.core.render.pyramid import BORDER
 from vistaline.store.models import Picture
 from vistaline.web import tasks
@@ -88,7 +90,21 @@ def steps_panel(picture_id: int) -> Any:
         index=_chosen(opened),
         ratios=RATIOS,
         factors=FACTORS,
+        drawn=_drawn_curves(opened),
     )
+
+
+def _drawn_curves(opened: Opened) -> dict[str, list[float]]:
+    """Return the chosen step's curves as they are, sampled evenly from dark to light."""
+    index = _chosen(opened)
+    step = opened.sheet.prepare[index] if index is not None else None
+    if not isinstance(step, Curves):
+        return {}
+    curves = {"value": step.value, "red": step.red, "green": step.green, "blue": step.blue}
+    return {
+        name: curve_table(points)[:: 65535 // 51].round(4).tolist()
+        for name, points in curves.items()
+    }
 
 
 @blueprint.get("/<int:picture_id>/prepare.json")

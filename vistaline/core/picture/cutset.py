@@ -17,6 +17,7 @@ from vistaline.core.picture.parts import Part, Pixels, Point, Stroke
 from vistaline.core.shot import explain
 
 __all__ = [
+    "MOST_CUTOUTS",
     "Adjust",
     "CutSet",
     "Cutout",
@@ -35,6 +36,7 @@ __all__ = [
 ]
 
 Effect = Literal["add", "take", "keep"]
+MOST_CUTOUTS = 60
 
 
 class OutlinePoint(Part):
@@ -130,7 +132,7 @@ class Cutout(Part):
 class CutSet(Part):
     """All cutouts of one picture, near to far; the rest is the plate."""
 
-    cutouts: tuple[Cutout, ...] = Field((), max_length=60)
+    cutouts: tuple[Cutout, ...] = Field((), max_length=MOST_CUTOUTS)
 
 
 def parse_cutset(document: Any) -> CutSet:

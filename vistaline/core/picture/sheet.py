@@ -14,6 +14,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 
 from vistaline.core.errors import EditError
 from vistaline.core.picture.cutset import (
+    MOST_CUTOUTS,
     Adjust,
     Cutout,
     CutSet,
@@ -209,10 +210,9 @@ def set_steps(sheet: Sheet, *, steps: Annotated[list[PrepareStep], FROM_JSON]) -
 
 
 def _with_cutouts(sheet: Sheet, cutouts: Sequence[Cutout]) -> Sheet:
-    try:
-        return sheet.evolve(cutset=CutSet(cutouts=tuple(cutouts)))
-    except ValidationError as error:
-        raise EditError(_step_words(error)) from error
+    if len(cutouts) > MOST_CUTOUTS:
+        raise EditError(f"A picture has at most {MOST_CUTOUTS} cutouts. Remove some first.")
+    return sheet.evolve(cutset=CutSet(cutouts=tuple(cutouts)))
 
 
 def _with_cutout(sheet: Sheet, key: str, **changes: Any) -> Sheet:

@@ -25,6 +25,7 @@ export class Curve {
 
   refresh() {
     this.points = JSON.parse(this.element.dataset.points);
+    this.drawn = JSON.parse(this.element.dataset.drawn);
     this.#draw();
   }
 
@@ -36,7 +37,9 @@ export class Curve {
   #draw() {
     const at = ([x, y]) => [x * 100, 100 - y * 100];
     const line = [...this.#line].sort((a, b) => a[0] - b[0]);
-    const path = [[0, line[0][1]], ...line, [1, line.at(-1)[1]]].map(at);
+    // While a point is dragged straight lines stand in; the curve itself comes from the server.
+    const known = this.drawn?.[this.channel];
+    const path = (known ? known.map((y, n) => [n / (known.length - 1), y]) : [[0, line[0][1]], ...line, [1, line.at(-1)[1]]]).map(at);
     const bars = (this.counts ?? []).map((count, n) => svg("rect", { class: "bar", x: (n * 100) / 64, y: 100 - count * 100, width: 100 / 64, height: count * 100 }));
     this.sheet.replaceChildren(
       ...bars,
@@ -59,6 +62,7 @@ export class Curve {
       const out = (x < -0.05 || x > 1.05 || y < -0.05 || y > 1.05) && points.length > 2;
       const kept = out ? points.filter((_, k) => k !== n) : points.map((point, k) => (k === n ? [clamp(x), clamp(y)] : point));
       this.points[this.channel] = kept;
+      this.drawn = null;
       this.#draw();
     };
     set({ event });
