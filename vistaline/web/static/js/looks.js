@@ -105,20 +105,22 @@ export class Looks {
     return [sheet, whole];
   }
 
-  /** A brush stroke as the mask will have it, softness and all but for its exact fall. */
+  /** A brush stroke as the mask will have it; its soft rim in steps, as blurring takes too long. */
   stroke(context, { points, width, softness = 0, effect = "add" }) {
     const { scale, x, y } = this.board.view;
     context.save();
     context.globalCompositeOperation = effect === "take" ? "destination-out" : "source-over";
     context.strokeStyle = "#fff";
     context.lineCap = context.lineJoin = "round";
-    const core = width * scale * (1 - softness / 2);
-    if (softness > 0) context.filter = `blur(${(width * scale * softness) / 8}px)`;
-    context.lineWidth = core;
-    context.beginPath();
-    points.forEach(([px, py], n) => context[n ? "lineTo" : "moveTo"](px * scale + x, py * scale + y));
-    if (points.length === 1) context.lineTo(points[0][0] * scale + x + 0.01, points[0][1] * scale + y);
-    context.stroke();
+    const path = new Path2D();
+    points.forEach(([px, py], n) => path[n ? "lineTo" : "moveTo"](px * scale + x, py * scale + y));
+    if (points.length === 1) path.lineTo(points[0][0] * scale + x + 0.01, points[0][1] * scale + y);
+    const rims = softness > 0 ? [[0.15, 0.2], [0.4, 0.3], [0.7, 0.45], [1, 1]] : [[0, 1]];
+    for (const [inwards, alpha] of rims) {
+      context.globalAlpha = alpha;
+      context.lineWidth = Math.max(0.5, width * scale * (1 - softness * inwards));
+      context.stroke(path);
+    }
     context.restore();
   }
 
