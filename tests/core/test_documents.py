@@ -188,14 +188,14 @@ def test_drawings_that_cannot_be_used(tmp_path: Path, text: str, sentence: str) 
 @pytest.mark.parametrize("depth", [np.uint8, np.uint16])
 def test_tiff_pages_keep_their_depth(tmp_path: Path, codes: np.ndarray, depth: type) -> None:
     """Written by OpenCV, page 2 is read back to the code."""
-    page = codes[..., :3] if depth is np.uint16 else (codes[..., :3] >> 8).astype(np.uint8)
+    second = codes[..., :3] if depth is np.uint16 else (codes[..., :3] >> 8).astype(np.uint8)
     path = tmp_path / "plates.tif"
-    cv2.imwritemulti(str(path), [page[:20], cv2.cvtColor(page, cv2.COLOR_RGB2BGR)])
+    cv2.imwritemulti(str(path), [second[:20], cv2.cvtColor(second, cv2.COLOR_RGB2BGR)])
     document = open_document(path, "plates.tif")
     assert document and [part.height for part in document.parts] == [20, 30]
     data, _ = part_as_picture(path, "plates.tif", 1)
     back = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
-    np.testing.assert_array_equal(cv2.cvtColor(back, cv2.COLOR_BGR2RGB), page)
+    np.testing.assert_array_equal(cv2.cvtColor(back, cv2.COLOR_BGR2RGB), second)
 
 
 @pytest.mark.parametrize("kind", STILL_KINDS)

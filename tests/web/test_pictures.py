@@ -339,6 +339,15 @@ def test_a_fault_of_the_program_is_told_plainly(
     assert task.state is JobState.FAILED and "a fault in the program" in task.error
 
 
+@pytest.mark.parametrize("file", ["../../../etc/passwd", "pictures/00/of-somebody-else.png"])
+def test_a_sheet_names_only_files_of_its_project(client: FlaskClient, cut: int, file: str) -> None:
+    before = client.get(f"/pictures/{cut}/separate.json").json
+    for verb, key in (("use_plate", "file"), ("slice_by_depth", "map")):
+        answer = edit(client, cut, verb, **{key: file})
+        assert answer.status_code == 422 and "not one of this project's" in answer.json["error"]
+    assert client.get(f"/pictures/{cut}/separate.json").json == before
+
+
 def test_nobody_sees_anothers_pictures(app: Flask, client: FlaskClient, cut: int) -> None:
     client.post(f"/pictures/{cut}/export", data={})
     (task,) = do_tasks(app)

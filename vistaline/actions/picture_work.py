@@ -235,8 +235,9 @@ def _fill(run: Run) -> Finish:
     run.library.admit(file, picture.name)
 
     def finish(session: Session, task: PictureTask) -> dict[str, Any]:
+        task.result = {"file": file, "hole": name}
         use_if_first(session, run.library, task, file, behind)
-        return {"file": file, "hole": name}
+        return task.result
 
     return finish
 

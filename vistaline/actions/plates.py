@@ -77,8 +77,7 @@ def receive_painted(
                 f"it has {info.width:,} × {info.height:,} pixels, but {picture.name} has "
                 f"{picture.width:,} × {picture.height:,}. Save the plate at the picture's size.",
             )
-        library.files.keep(incoming, info.extension)
-        file = f"pictures/{incoming.sha256[:2]}/{incoming.sha256}.{info.extension}"
+        file = library.files.keep(incoming, info.extension)
     library.admit(file, name)
     cuttings = Cuttings(library)
     hole_name, hole = cuttings.hole(picture.file, sheet.cutset, behind)

@@ -8,13 +8,14 @@ from typing import Any
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
+from vistaline.actions.errors import Refused
 from vistaline.actions.history import History
-from vistaline.actions.tasks import ACTIVE, start_task
+from vistaline.actions.tasks import start_task, tasks_of
+from vistaline.core.picture.cutset import DepthBand
 from vistaline.core.picture.decode import inspect_picture
 from vistaline.core.picture.sheet import Sheet, apply, dump_sheet, label, parse_sheet
 from vistaline.store.files import FileStore
 from vistaline.store.models import (
-    JobState,
     Picture,
     PictureTask,
     SheetRevision,
@@ -64,6 +65,7 @@ def change_sheet(
     history.must_be_at(version)
     before = history.current()
     after = apply(before, verb, arguments)
+    _check_files(session, row.picture, before, after)
     history.change(after, label(verb), version=version, person_id=person_id)
     return _prepare_anew(session, row, before, after, person_id)
 
@@ -83,6 +85,33 @@ def undo_labels(session: Session, row: SheetRow) -> tuple[str | None, str | None
     return _history(session, row).labels()
 
 
+def _files_in(sheet: Sheet) -> set[str]:
+    maps = {
+        step.map
+        for cutout in sheet.cutset.cutouts
+        for step in cutout.steps
+        if isinstance(step, DepthBand)
+    }
+    return maps | {plate.file for plate in sheet.plates}
+
+
+def _check_files(session: Session, picture: Picture, before: Sheet, after: Sheet) -> None:
+    """Refuse a file that is no picture of the project and no fill of this picture.
+
+    A file comes in as a word of a form; without this it could name anything on the server.
+    """
+    named = _files_in(after) - _files_in(before)
+    if not named:
+        return
+    known = set(
+        session.scalars(select(Picture.file).where(Picture.project_id == picture.project_id))
+    )
+    fills = tasks_of(session, picture.project_id, (TaskKind.FILL,), picture_id=picture.id)
+    known.update(task.result.get("file", "") for task in fills)
+    if not named <= known:
+        raise Refused("That file is not one of this project's. Choose from the list.")
+
+
 def _stepped(session: Session, row: SheetRow, version: int, *, back: bool) -> PictureTask | None:
     history = _history(session, row)
     before = history.current()
@@ -99,12 +128,10 @@ def _prepare_anew(
     if before.prepare == after.prepare:
         return None
     # What is under way prepares by steps that are no longer wanted; its worker stops by itself.
-    earlier = (JobState.FAILED, JobState.STOPPED, JobState.DONE, *ACTIVE)
     session.execute(
         delete(PictureTask).where(
             PictureTask.picture_id == row.picture_id,
             PictureTask.kind == TaskKind.PREPARE,
-            PictureTask.state.in_(earlier),
         )
     )
     picture = row.picture

@@ -268,11 +268,11 @@ def _tiff_page(path: Path, name: str, index: int) -> bytes:
     """Return a page as PNG, 8 or 16 bits as it was."""
     ok, pages = cv2.imreadmulti(str(path), index, 1, flags=cv2.IMREAD_UNCHANGED)
     if ok and pages and pages[0].dtype == "uint16":
-        page = pages[0]
-        if page.ndim == 3:
-            swap = cv2.COLOR_BGRA2RGBA if page.shape[2] == 4 else cv2.COLOR_BGR2RGB
-            page = cv2.cvtColor(page, swap)
-        return encode_png(page, level=1)
+        codes = pages[0]
+        if codes.ndim == 3:
+            swap = cv2.COLOR_BGRA2RGBA if codes.shape[2] == 4 else cv2.COLOR_BGR2RGB
+            codes = cv2.cvtColor(codes, swap)
+        return encode_png(codes, level=1)
     try:
         with Image.open(path) as image:
             image.seek(index)
