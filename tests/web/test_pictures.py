@@ -171,6 +171,63 @@ def test_edits_that_make_no_sense_change_nothing(
     assert client.get(f"/pictures/{cut}/separate.json").json == before
 
 
+def test_the_canvas_is_shown_what_comes_to_the_chosen_step(
+    client: FlaskClient, picture: int
+) -> None:
+    """A crop is set on the picture as it comes to it; everything else on the result."""
+    edit(client, picture, "add_step", kind="turn")
+    edit(client, picture, "add_step", kind="crop")
+    edit(client, picture, "set_step", index="1", values={"box": [0, 0, 0.5, 1]})
+    chosen = client.get(f"/pictures/{picture}/prepare.json?step=1").json
+    assert chosen["size"] == [360, 640] and chosen["upto"] == 1 and not chosen["divided"]
+    whole = client.get(f"/pictures/{picture}/prepare.json").json
+    assert whole["size"] == [180, 640] and whole["divided"]
+    assert decoded(client.get(f"/pictures/{picture}/prepared.jpg?upto=1")).shape == (640, 360, 3)
+    assert decoded(client.get(f"/pictures/{picture}/prepared.jpg")).shape == (640, 180, 3)
+
+
+def test_before_is_the_same_shape_without_the_change(client: FlaskClient, picture: int) -> None:
+    edit(client, picture, "add_step", kind="turn")
+    edit(client, picture, "add_step", kind="saturation")
+    edit(client, picture, "set_step", index="1", values={"amount": -1})
+    after = decoded(client.get(f"/pictures/{picture}/prepared.jpg")).astype(int)
+    before = decoded(client.get(f"/pictures/{picture}/prepared.jpg?before=1")).astype(int)
+    assert after.shape == before.shape
+    assert np.ptp(after, axis=2).mean() < 4 < np.ptp(before, axis=2).mean()
+
+
+def test_a_neutral_is_picked_where_it_is_seen(
+    client: FlaskClient, project: str, photo: np.ndarray
+) -> None:
+    """Through a crop and a turn after the step: the colour is that of the point as it was."""
+    patch = photo.copy()
+    patch[100:160, 400:460] = (150, 120, 90)
+    picture = bring_in(client, project, "patch.png", encode_png(patch))
+    for kind in ("balance", "crop", "turn"):
+        edit(client, picture, "add_step", kind=kind)
+    edit(client, picture, "set_step", index="1", values={"box": [0.5, 0, 0.5, 1]})
+    # The patch's middle (430, 130) is (110, 130) of 320 x 360, turned: (230, 110) of 360 x 320.
+    at = {"step": 0, "x": 230 / 360, "y": 110 / 320}
+    found = client.get(f"/pictures/{picture}/neutral", query_string=at).json["neutral"]
+    assert found == pytest.approx([150 / 255, 120 / 255, 90 / 255], abs=0.01)
+    assert client.get(f"/pictures/{picture}/neutral?step=9").status_code == 422
+    counts = client.get(f"/pictures/{picture}/histogram.json?step=0").json["counts"]
+    assert len(counts) == 64 and max(counts) == 1
+
+
+def test_the_push_in_limit_is_told_for_the_chosen_frame(
+    client: FlaskClient, project: str, picture: int
+) -> None:
+    """640 x 360 covers a frame of 320 x 180 up to 2x; the choice is remembered."""
+    project_id = project.rsplit("/", 1)[1]
+    tiles = client.get(f"/projects/{project_id}/pictures?output=320x180").get_data(as_text=True)
+    assert "push in up to 2×" in tiles
+    head = client.get(f"/pictures/{picture}/panels/prepare/head").get_data(as_text=True)
+    assert "push in up to <b>2×" in head and "640 × 360 px" in head and "0.2 MP" in head
+    head = client.get(f"/pictures/{picture}/panels/separate/head?output=odd")
+    assert "enlarged 3×" in head.get_data(as_text=True)
+
+
 # --- separating -------------------------------------------------------------------------------
 
 
