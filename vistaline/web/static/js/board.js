@@ -1,4 +1,7 @@
 // A board with a picture on it: zooming, moving about, from screen to picture pixels and back.
+// Drawn by the processor, which a screenful of tiles takes little; a machine without a graphics
+// card would only imitate one, at several times the cost.
+export const PLAIN = { willReadFrequently: true };
 const SMALLEST = 0.01;
 const LARGEST = 32;
 
@@ -11,7 +14,7 @@ export class Board {
     this.overlay = part("overlay");
     this.veil = part("veil");
     this.zoomed = part("zoom");
-    this.context = this.canvas.getContext("2d");
+    this.context = this.canvas.getContext("2d", PLAIN);
     this.view = { scale: 1, x: 0, y: 0 };
     this.width = this.height = 0;
     this.fitted = true;

@@ -1,7 +1,10 @@
 // How a cutout is looked at: over the picture, as an outline, its alpha, or cut out on a ground.
+import { PLAIN } from "./board.js";
 import { drawTiles } from "./tiles.js";
 
 const CUTOUT = "#f0a53a";
+const PICTURE = 2; // sheets that keep what does not change while a stroke is drawn
+const MASK = 3;
 
 export class Looks {
   constructor(board, address) {
@@ -10,11 +13,26 @@ export class Looks {
     this.look = "overlay";
     this.ground = "checks";
     this.colour = "#2f7d4f";
-    this.off = [new OffscreenCanvas(1, 1), new OffscreenCanvas(1, 1)];
+    this.off = [new OffscreenCanvas(1, 1), new OffscreenCanvas(1, 1), new OffscreenCanvas(1, 1), new OffscreenCanvas(1, 1)];
+    this.still = new Map();
     this.again = () => board.redraw();
   }
 
-  #tiles(context, kind, name) {
+  /** Tiles of one kind; while nothing but strokes changes they are kept as one sheet, `slot`. */
+  #tiles(context, kind, name, slot = null) {
+    const { view, canvas } = this.board;
+    const key = [kind, name, view.scale, view.x, view.y, canvas.width, canvas.height].join();
+    if (slot === null) return this.#drawTiles(context, kind, name);
+    if (this.still.get(slot) !== key) {
+      const sheet = this.#sheet(slot);
+      this.still.delete(slot);
+      if (this.#drawTiles(sheet, kind, name)) this.still.set(slot, key);
+    }
+    this.#lay(context, { canvas: this.off[slot] });
+    return this.still.has(slot);
+  }
+
+  #drawTiles(context, kind, name) {
     return drawTiles(context, this.board, (level, column, row) => `${this.address}/tiles/${kind}/${name}/${level}/${column}/${row}`, this.state.levels, this.again);
   }
 
@@ -23,7 +41,7 @@ export class Looks {
     const { canvas, dense } = this.board;
     const sheet = this.off[n];
     if (sheet.width !== canvas.width || sheet.height !== canvas.height) Object.assign(sheet, { width: canvas.width, height: canvas.height });
-    const context = sheet.getContext("2d");
+    const context = sheet.getContext("2d", PLAIN);
     context.setTransform(1, 0, 0, 1, 0, 0);
     context.globalCompositeOperation = "source-over";
     context.clearRect(0, 0, sheet.width, sheet.height);
@@ -50,7 +68,7 @@ export class Looks {
     const rect = [x, y, board.width * scale, board.height * scale];
     if (!cutout || this.look === "overlay" || this.look === "outline") {
       if (!cutout && state.plates[""] && this.look !== "outline") this.#tiles(context, "plate", state.plates[""]);
-      else this.#tiles(context, "picture", state.content);
+      else this.#tiles(context, "picture", state.content, PICTURE);
       if (!cutout && !live.length) return true;
       return this.look === "outline" && !live.length ? this.#tint(context, "outline", cutout, live, 1) : this.#tint(context, "mask", cutout, live, 0.55);
     }
@@ -68,7 +86,7 @@ export class Looks {
       this.#lay(context, sheet);
       return whole;
     }
-    this.#tiles(sheet, "picture", state.content);
+    this.#tiles(sheet, "picture", state.content, PICTURE);
     const [mask, whole] = this.#mask(cutout, live);
     sheet.globalCompositeOperation = "destination-in";
     this.#lay(sheet, mask);
@@ -92,7 +110,7 @@ export class Looks {
     const sheet = this.#sheet(0);
     let whole = true;
     if (cutout && !cutout.empty) {
-      whole = this.#tiles(sheet, kind, cutout.mask);
+      whole = this.#tiles(sheet, kind, cutout.mask, MASK);
       // Until the new mask's tiles are here, the mask before stands in with the strokes since.
       if (!whole && this.before && this.before !== cutout.mask) {
         sheet.clearRect(0, 0, this.board.wide, this.board.tall);

@@ -314,6 +314,7 @@ export class Separating {
   #hover(event) {
     const box = this.board.room.getBoundingClientRect();
     this.cursor = event && { x: event.clientX - box.left, y: event.clientY - box.top };
+    if (this.board.asked) return; // drawn with the rest in a moment
     if (BRUSHES.includes(this.tool) || (this.wire && !this.wire.closed)) this.board.overlay.replaceChildren(...this.#marks());
   }
 
