@@ -13,7 +13,7 @@ from tests.browser.conftest import CHROMIUM, FLAGS, running_stack, sign_in
 
 # Chromium draws with the processor where there is no graphics card; the tests imitate one for
 # WebGL, which this bench has none of.
-_FLAGS = [flag for flag in FLAGS if "swiftshader" not in flag and "gpu" not in flag]
+_FLAGS = [*(f for f in FLAGS if "swiftshader" not in f and "gpu" not in f), "--disable-gpu"]
 
 # From the pointer's own time stamp to the first drawn frame in which the place it was at changed.
 _WATCH = """() => {
