@@ -9,11 +9,11 @@ import numpy as np
 import pytest
 
 from vistaline.core.errors import EditError
-from vistaline.core.picture import sheet as sheets
 from vistaline.core.picture.cutset import Guess, Likeness, Outline, Paint, Plane
 from vistaline.core.picture.masks import mask_of
 from vistaline.core.picture.prepare import geometry
-from vistaline.core.picture.sheet import Sheet, apply, dump_sheet, parse_sheet
+from vistaline.core.picture.sheet import Sheet, dump_sheet, parse_sheet
+from vistaline.core.picture.sheet_edit import apply, label
 
 SIZE = (400, 300)
 STROKE = {"points": [[120, 90], [180, 140]], "width": 24, "softness": 0.4}
@@ -139,6 +139,19 @@ def test_a_line_becomes_level_or_upright(line: tuple, degrees: float) -> None:
     assert min(abs(dx), abs(dy)) < 0.01
 
 
+@pytest.mark.parametrize("ratio", ["16:9", "1:1", "9:16"])
+def test_a_crop_takes_a_shape_after_what_came_before(ratio: str) -> None:
+    """Of a picture turned upright; the result has the shape to within a pixel."""
+    sheet = edited(Sheet(size=SIZE), ("add_step", {"kind": "turn"}), ("add_step", {"kind": "crop"}),
+                   ("crop_to_shape", {"index": 1, "ratio": ratio}))  # fmt: skip
+    width, height = sheet.prepared_size
+    across, down = (int(side) for side in ratio.split(":"))
+    assert width == pytest.approx(height * across / down, abs=1)
+    assert width == 300 or height == 400
+    with pytest.raises(EditError, match="one of these shapes"):
+        edited(sheet, ("crop_to_shape", {"index": 1, "ratio": "7:1"}))
+
+
 def test_cutouts_are_put_in_order_and_removed(cut: Sheet) -> None:
     moved = edited(cut, ("move_cutout", {"cutout": "c2", "to": 9}))
     assert [cutout.id for cutout in moved.cutset.cutouts] == ["c1", "c2"]
@@ -147,7 +160,7 @@ def test_cutouts_are_put_in_order_and_removed(cut: Sheet) -> None:
     assert {plate.behind for plate in used.plates} == {"c1", ""}
     left = edited(used, ("remove_cutout", {"cutout": "c1"}))
     assert {plate.behind for plate in left.plates} == {""}
-    assert sheets.label("remove_cutout") == "remove cutout"
+    assert label("remove_cutout") == "remove cutout"
 
 
 def test_clones_are_of_the_fill_in_use(cut: Sheet) -> None:

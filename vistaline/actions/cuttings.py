@@ -7,6 +7,8 @@ mask of before, and one more brush stroke starts from the mask without it.
 from __future__ import annotations
 
 import hashlib
+import os
+import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
@@ -76,17 +78,29 @@ class Cuttings:
     def _kept(
         self, kind: str, name: str, compute: Callable[[], np.ndarray], keep: int
     ) -> np.ndarray:
+        kept = self._opened(kind, name)
+        if kept is not None:
+            return kept
+        array = compute()
+        self._write(self._files.derived(kind, f"{name}.npy"), array)
+        self._files.prune(kind, keep)
+        return array
+
+    def _opened(self, kind: str, name: str) -> np.ndarray | None:
         path = self._files.derived(kind, f"{name}.npy")
-        if not path.exists():
-            array = compute()
-            unfinished = self._files.derived(kind, f"{name}.{id(array):x}.part")
-            with unfinished.open("wb") as file:
-                np.save(file, array)
-            unfinished.replace(path)
-            self._files.prune(kind, keep)
-        else:
-            path.touch()
-        return np.load(path, mmap_mode="r").view(np.ndarray)
+        try:
+            os.utime(path)  # used just now: pruned last
+            return np.load(path, mmap_mode="r").view(np.ndarray)
+        except FileNotFoundError:
+            return None
+
+    @staticmethod
+    def _write(path: Path, array: np.ndarray) -> None:
+        """Write whole or not at all; what is computed again need not survive a power cut."""
+        handle, name = tempfile.mkstemp(dir=path.parent, suffix=".part")
+        with os.fdopen(handle, "wb") as file:
+            np.save(file, array)
+        os.replace(name, path)
 
     # --- masks ---
 
@@ -113,21 +127,19 @@ class Cuttings:
 
     def kept_mask(self, name: str) -> np.ndarray | None:
         """Return a mask by its name; None if it is not kept any more."""
-        path = self._files.derived("masks", f"{name}.npy")
-        return np.load(path, mmap_mode="r").view(np.ndarray) if path.exists() else None
+        return self._opened("masks", name)
 
     def _drawn(self, file: str, picture: np.ndarray, cutout: Cutout) -> NamedMask:
         steps = stages(cutout)
         names = [_hash(file, name) for name, _ in steps]
         maps = self._maps(cutout, picture.shape[:2])
         # From the last mask on the way that is still kept.
-        start = len(steps)
-        while start > 0 and not self._files.derived("masks", f"{names[start - 1]}.npy").exists():
-            start -= 1
-        if start:
-            mask = self._kept("masks", names[start - 1], lambda: picture[..., 0], _KEPT_MASKS)
-        else:
-            mask = np.zeros(picture.shape[:2], np.uint8)
+        start, mask = 0, np.zeros(picture.shape[:2], np.uint8)
+        for n in range(len(steps), 0, -1):
+            kept = self.kept_mask(names[n - 1])
+            if kept is not None:
+                start, mask = n, kept
+                break
         error = ""
         for name, (_, step) in zip(names[start:], steps[start:], strict=True):
             try:
@@ -140,9 +152,8 @@ class Cuttings:
                 mask = self._kept("masks", name, partial(np.asarray, mask), _KEPT_MASKS)
         if error:
             name = _hash(names[-1], "without")
-            return NamedMask(
-                name, self._kept("masks", name, partial(np.asarray, mask), _KEPT_MASKS), error
-            )
+            mask = self._kept("masks", name, partial(np.asarray, mask), _KEPT_MASKS)
+            return NamedMask(name, mask, error)
         return NamedMask(names[-1] if names else _hash(file, "empty"), mask)
 
     def _maps(self, cutout: Cutout, shape: tuple[int, ...]) -> dict[str, np.ndarray]:
@@ -235,10 +246,7 @@ class Cuttings:
                 opacity=exact[..., 3],
             )
             path = self._files.derived("mattes", f"{name}.{layer.box[0]}_{layer.box[1]}.npy")
-            unfinished = path.with_suffix(".part")
-            with unfinished.open("wb") as stream:
-                np.save(stream, layer.rgba)
-            unfinished.replace(path)
+            self._write(path, layer.rgba)
             self._files.prune("mattes", _KEPT_MATTES)
             return layer
         (x, y), rgba = kept

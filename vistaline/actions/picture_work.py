@@ -38,6 +38,7 @@ from vistaline.store.models import (
 
 __all__ = ["WORKS"]
 
+_KEPT_EXPORTS = 20
 _EXACT = (Crop, Turn, Flip)
 """Steps that only move pixels."""
 
@@ -82,7 +83,8 @@ def _import_part(run: Run, path: Path) -> Finish:
     task, library = run.task, run.library
     index = task.arguments["part"]
     document = open_document(path, task.arguments["document"])
-    data, extension = part_as_picture(path, task.name, index, height=task.arguments["height"])
+    height = task.arguments["height"]
+    data, extension = part_as_picture(path, task.name, index, height=height, document=document)
     run.progress(0.4, "reading")
     with library.files.receive(io.BytesIO(data)) as incoming:
         file = library.files.keep(incoming, extension)
@@ -348,6 +350,7 @@ def _export(run: Run) -> Finish:
     raster.append(RasterLayer(name="Plate", png=encode_png(plate)))
     path = run.library.files.derived("exports", f"{run.task.id}.ora")
     write_openraster(path, (picture.width, picture.height), raster)
+    run.library.files.prune("exports", _KEPT_EXPORTS)
     result = {"file": str(path.relative_to(run.library.files.root)), "size": path.stat().st_size}
     return lambda session, task: result
 

@@ -13,7 +13,8 @@ from vistaline.actions.history import History
 from vistaline.actions.tasks import start_task, tasks_of
 from vistaline.core.picture.cutset import DepthBand
 from vistaline.core.picture.decode import inspect_picture
-from vistaline.core.picture.sheet import Sheet, apply, dump_sheet, label, parse_sheet
+from vistaline.core.picture.sheet import Sheet, dump_sheet, parse_sheet
+from vistaline.core.picture.sheet_edit import apply, label
 from vistaline.store.files import FileStore
 from vistaline.store.models import (
     Picture,

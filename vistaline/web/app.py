@@ -35,6 +35,7 @@ from vistaline.web import (
     shots,
     signing,
     tasks,
+    tiles,
     vendor,
 )
 
@@ -92,6 +93,7 @@ def create_app(settings: Settings | None = None, *, queue: Queue | None = None) 
         sheets.blueprint,
         prepare.blueprint,
         separate.blueprint,
+        tiles.blueprint,
         shots.blueprint,
         output.blueprint,
         vendor.blueprint,

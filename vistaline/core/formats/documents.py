@@ -83,13 +83,19 @@ def open_document(path: Path, name: str) -> Document | None:
 
 
 def part_as_picture(
-    path: Path, name: str, index: int, *, height: int = DEFAULT_TALL
+    path: Path,
+    name: str,
+    index: int,
+    *,
+    height: int = DEFAULT_TALL,
+    document: Document | None = None,
 ) -> tuple[bytes, str]:
     """Return a part as an ordinary picture file and its extension.
 
     ``height`` in pixels is for pages and drawings; layers and TIFF pages keep their pixels.
+    ``document`` is what the file holds, where that is known already.
     """
-    document = open_document(path, name)
+    document = document or open_document(path, name)
     if document is None or not 0 <= index < len(document.parts):
         raise PictureError(name, f"it has no part {index + 1}.")
     part = document.parts[index]

@@ -40,6 +40,7 @@ __all__ = [
     "Tint",
     "Turn",
     "WhiteBalance",
+    "crop_of_shape",
     "damage_of",
     "geometry",
     "prepare",
@@ -272,6 +273,22 @@ def _crop_box(step: Crop, size: tuple[int, int]) -> tuple[int, int, int, int]:
     wide = max(min(_LEAST_SIDE, size[0]), min(round(w * size[0]), size[0] - left))
     tall = max(min(_LEAST_SIDE, size[1]), min(round(h * size[1]), size[1] - top))
     return min(left, size[0] - wide), min(top, size[1] - tall), wide, tall
+
+
+def crop_of_shape(
+    box: tuple[float, float, float, float], ratio: float, size: tuple[int, int]
+) -> tuple[float, float, float, float]:
+    """Return the largest crop of a shape round the middle of another, in shares of ``size``.
+
+    >>> crop_of_shape((0.5, 0.0, 0.5, 1.0), 1.0, (400, 100))
+    (0.625, 0.0, 0.25, 1.0)
+    """
+    wide = min(1.0, ratio * size[1] / size[0])
+    tall = min(1.0, wide * size[0] / size[1] / ratio)
+    middle = box[0] + box[2] / 2, box[1] + box[3] / 2
+    left = min(max(middle[0] - wide / 2, 0.0), 1 - wide)
+    top = min(max(middle[1] - tall / 2, 0.0), 1 - tall)
+    return left, top, wide, tall
 
 
 def _straightening(degrees: float, size: tuple[int, int]) -> tuple[np.ndarray, tuple[int, int]]:

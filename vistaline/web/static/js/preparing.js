@@ -280,10 +280,7 @@ export class Preparing {
   #shape(button) {
     this.ratio = button.dataset.ratio;
     this.#showChoices();
-    const shape = this.#shapeInShares();
-    if (!shape || !this.box) return;
-    const wide = Math.min(1, shape);
-    this.#values({ box: [(1 - wide) / 2, (1 - wide / shape) / 2, wide, wide / shape] });
+    if (this.ratio) this.edits.make("crop_to_shape", { index: this.step, ratio: this.ratio });
   }
 
   #drawLevel(event, start) {
