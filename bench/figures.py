@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import threading
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass
 from statistics import median
 from typing import Any, Literal
+
+import psutil
 
 
 @dataclass(frozen=True)
@@ -52,3 +56,36 @@ def interleaved(contenders: Mapping[str, Callable[[int], object]], rounds: int) 
             run(n)
             times[name].append(time.perf_counter() - began)
     return {name: median(values) for name, values in times.items()}
+
+
+def timed(work: Callable[[], Any]) -> tuple[Any, float]:
+    """Return what the work returns, and the CPU seconds it took over all threads."""
+    began = time.process_time()
+    result = work()
+    return result, time.process_time() - began
+
+
+@dataclass
+class Peak:
+    """How much more memory was held at most than at the start."""
+
+    gib: float = 0.0
+
+
+@contextmanager
+def peak_memory() -> Iterator[Peak]:
+    """Watch this process's resident memory while something runs."""
+    process, peak, done = psutil.Process(), Peak(), threading.Event()
+    before = process.memory_info().rss
+
+    def watch() -> None:
+        while not done.wait(0.01):
+            peak.gib = max(peak.gib, (process.memory_info().rss - before) / 2**30)
+
+    watcher = threading.Thread(target=watch)
+    watcher.start()
+    try:
+        yield peak
+    finally:
+        done.set()
+        watcher.join()

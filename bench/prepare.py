@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import time
-
 import cv2
 import numpy as np
 import skimage.data
 
-from bench.figures import Figure
+from bench.figures import Figure, timed
 from vistaline.core.picture.detail import denoised, enlarged
 from vistaline.core.picture.repair import find_damage
 
@@ -31,9 +29,7 @@ def measure() -> list[Figure]:
     }
     figures = []
     for name, (work, floor) in works.items():
-        began = time.process_time()
-        work()
-        figures.append(Figure(name, time.process_time() - began, "CPU s", floor))
+        figures.append(Figure(name, timed(work)[1], "CPU s", floor))
     return [*figures, _gain()]
 
 

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import time
-from collections.abc import Callable
-from typing import Any
-
 import cv2
 import numpy as np
 import skimage.data
 from scipy.stats import wasserstein_distance
+from skimage.color import rgb2lab
 
-from bench.figures import Figure
+from bench.figures import Figure, peak_memory, timed
 from vistaline.core.picture.exemplar import fill_by_texture
 from vistaline.core.picture.matte import solve_edge
 from vistaline.core.picture.select import guess_subject, stroke_mask
@@ -22,21 +19,28 @@ SMALL = (1200, 900)
 
 def measure() -> list[Figure]:
     """Return CPU seconds at 12 MP and quality at 1 MP."""
-    picture, alpha = _scene(LARGE)
+    picture, alpha, _ = _scene(LARGE)
     drawn = ((alpha > 0.5) * 255).astype(np.uint8)
     this, not_this = _strokes(LARGE)
     guess_subject(picture[::8, ::8], this[::8, ::8], not_this[::8, ::8])
     solve_edge(picture[::8, ::8], drawn[::8, ::8])
     fill_by_texture(picture[::16, ::16], drawn[::16, ::16] > 0)
-    found, guess = _timed(lambda: guess_subject(picture, this, not_this) > 127)
-    _, edge = _timed(lambda: solve_edge(picture, drawn))
-    _, fill = _timed(lambda: fill_by_texture(picture, drawn > 0))
+    with peak_memory() as cutting:
+        found, guess = timed(lambda: guess_subject(picture, this, not_this) > 127)
+        _, edge = timed(lambda: solve_edge(picture, drawn))
+    with peak_memory() as filling:
+        _, fill = timed(lambda: fill_by_texture(picture, drawn > 0))
+    small, more = _scene(SMALL)[0], _strokes(SMALL)
+    _, dab = timed(lambda: guess_subject(small, *more))
     overlap = (found & (alpha > 0.5)).sum() / (found | (alpha > 0.5)).sum()
     return [
         Figure("separate, guess from strokes at 12 MP", guess, "CPU s", 2.0),
         Figure("separate, its overlap with the subject", float(overlap), "IoU", 0.95, "higher"),
-        Figure("separate, edge care at 12 MP", edge, "CPU s", 10.0),
+        Figure("separate, the same at 1 MP", dab, "CPU s", 2.0),
+        Figure("separate, guess and edge care at 12 MP", guess + edge, "CPU s", 12.0),
+        Figure("separate, memory they take on top", cutting.gib, "GiB", 2.5),
         Figure("separate, texture fill at 12 MP, 15 % hole", fill, "CPU s", 20.0),
+        Figure("separate, memory it takes on top", filling.gib, "GiB", 1.0),
         *_edge_quality(),
         *_fill_quality(),
     ]
@@ -44,18 +48,39 @@ def measure() -> list[Figure]:
 
 def _edge_quality() -> list[Figure]:
     figures = []
-    for ground in ("gravel", "brick", "coffee", "rocket"):
-        picture, alpha = _scene(SMALL, ground)
+    for ground in ("gravel", "brick", "coffee", "astronaut", "rocket"):
+        picture, alpha, own = _scene(SMALL, ground)
         drawn = cv2.morphologyEx(
             ((alpha > 0.5) * 255).astype(np.uint8), cv2.MORPH_OPEN, np.ones((9, 9))
         )
         band = cv2.dilate(drawn, np.ones((61, 61))) != cv2.erode(drawn, np.ones((61, 61)))
         feather = cv2.GaussianBlur(drawn.astype(np.float32) / 255, (0, 0), 2)
-        ours = np.mean((solve_edge(picture, drawn, radius=30).alpha - alpha)[band] ** 2)
-        plain = np.mean((feather - alpha)[band] ** 2)
-        name = f"separate, alpha's error over a feather's, on {ground}"
-        figures.append(Figure(name, float(ours / plain), "x", 1 / 3))
+        matte = solve_edge(picture, drawn, radius=30)
+        ours, plain = (np.mean((a - alpha)[band] ** 2) for a in (matte.alpha, feather))
+        looks = [
+            _off_on_new_grounds(a, colours, alpha, own, band)
+            for a, colours in ((matte.alpha, matte.foreground), (feather, picture))
+        ]
+        name = f"separate, edge on {ground}, over a feather's:"
+        figures += [
+            Figure(f"{name} error of alpha", float(ours / plain), "x", 1 / 3),
+            Figure(f"{name} difference of colour", looks[0] / looks[1], "x", 0.6),
+        ]
     return figures
+
+
+def _off_on_new_grounds(
+    alpha: np.ndarray, colours: np.ndarray, true: np.ndarray, own: np.ndarray, band: np.ndarray
+) -> float:
+    """Return the mean CIE 1976 difference from the true composite on black, white and green."""
+    found = []
+    for ground in ((0, 0, 0), (255, 255, 255), (0, 160, 60)):
+        pair = [
+            rgb2lab((c[band] * a[band, None] + np.float32(ground) * (1 - a[band, None])) / 255)
+            for a, c in ((alpha, colours.astype(np.float32)), (true, own))
+        ]
+        found.append(np.linalg.norm(pair[0] - pair[1], axis=-1).mean())
+    return float(np.mean(found))
 
 
 def _fill_quality() -> list[Figure]:
@@ -65,26 +90,34 @@ def _fill_quality() -> list[Figure]:
         picture = np.dstack([grey] * 3)
         hole = np.zeros(grey.shape, np.uint8)
         cv2.circle(hole, (500, 500), 218, 1, -1)
-        filled, seconds = _timed(lambda p=picture, h=hole: fill_by_texture(p, h > 0))
+        filled, seconds = timed(lambda p=picture, h=hole: fill_by_texture(p, h > 0))
         ratio, distance = _likeness(filled, hole)
         # The better of OpenCV's two, by the same measure.
-        plain = min(
-            _likeness(cv2.inpaint(picture, hole, 3, method), hole)[1]
+        plain = [
+            _likeness(cv2.inpaint(picture, hole, 3, method), hole)
             for method in (cv2.INPAINT_TELEA, cv2.INPAINT_NS)
-        )
+        ]
+        fill = f"separate, fill of {name}, 1 MP:"
         figures += [
-            Figure(f"separate, fill of {name}, 1 MP", seconds, "CPU s", 4.0),
-            Figure(f"separate, fill of {name}, gradient energy", ratio, "x", 0.75, "higher"),
-            Figure(f"separate, fill of {name}, texture distance", distance, "", 0.2),
-            Figure(f"separate, fill of {name}, over OpenCV's best", distance / plain, "x"),
+            Figure(fill, seconds, "CPU s", 4.0),
+            # How far from the surroundings' energy, either way: 0.75 and 1 / 0.75 are alike.
+            Figure(f"{fill} gradient energy off by", max(ratio, 1 / ratio), "x", 1.34),
+            Figure(f"{fill} structure over OpenCV's best", ratio / max(p[0] for p in plain), "x"),
+            Figure(f"{fill} texture distance", distance, "", 0.2),
+            Figure(f"{fill} that over OpenCV's best", distance / min(p[1] for p in plain), "x"),
+            Figure(f"{fill} step at the rim", _rim_step(filled, hole), "x", 1.3),
         ]
     return figures
 
 
-def _timed(work: Callable[[], Any]) -> tuple[Any, float]:
-    began = time.process_time()
-    result = work()
-    return result, time.process_time() - began
+def _rim_step(picture: np.ndarray, hole: np.ndarray) -> float:
+    """Return the mean step between neighbours across the hole's rim over that just outside."""
+    light = cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY).astype(np.float32)
+    step = np.abs(np.diff(light, axis=1))
+    away = cv2.distanceTransform(1 - hole, cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
+    across = hole[:, 1:] != hole[:, :-1]
+    beside = (away[:, 1:] > 3) & (away[:, :-1] > 3) & (away[:, 1:] < 15)
+    return float(step[across].mean() / step[beside].mean())
 
 
 def _likeness(picture: np.ndarray, hole: np.ndarray) -> tuple[float, float]:
@@ -99,8 +132,10 @@ def _likeness(picture: np.ndarray, hole: np.ndarray) -> tuple[float, float]:
     return ratio, float(wasserstein_distance(np.log1p(slope[inside]), np.log1p(slope[around])))
 
 
-def _scene(size: tuple[int, int], ground: str = "gravel") -> tuple[np.ndarray, np.ndarray]:
-    """Return a textured figure with hairs before a picture, and its exact alpha."""
+def _scene(
+    size: tuple[int, int], ground: str = "gravel"
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Return a textured figure with hairs before a picture, its exact alpha, its own colours."""
     width, height = size
     photo = getattr(skimage.data, ground)()
     back = cv2.resize(photo, size, interpolation=cv2.INTER_CUBIC).astype(np.float32)
@@ -124,7 +159,7 @@ def _scene(size: tuple[int, int], ground: str = "gravel") -> tuple[np.ndarray, n
     grain = cv2.GaussianBlur(rng.normal(0, 60, (height, width)).astype(np.float32), (0, 0), 2)
     own = np.float32((180, 60, 40)) + grain[..., None]
     mixed = own * alpha[..., None] + back * (1 - alpha[..., None])
-    return np.clip(np.rint(mixed), 0, 255).astype(np.uint8), alpha
+    return np.clip(np.rint(mixed), 0, 255).astype(np.uint8), alpha, np.clip(own, 0, 255)
 
 
 def _strokes(size: tuple[int, int]) -> tuple[np.ndarray, np.ndarray]:

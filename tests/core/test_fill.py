@@ -33,9 +33,21 @@ def texture_likeness(filled: np.ndarray, hole: np.ndarray) -> tuple[float, float
     return float(ratio), float(distance)
 
 
+def step_at_the_rim(filled: np.ndarray, hole: np.ndarray) -> float:
+    """The mean step between neighbours across the rim, over that just outside."""
+    light = cv2.cvtColor(filled, cv2.COLOR_RGB2GRAY).astype(np.float32)
+    steps = np.abs(np.diff(light, axis=1))
+    away = cv2.distanceTransform((~hole).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
+    beside = (away[:, 1:] > 3) & (away[:, :-1] > 3) & (away[:, 1:] < 15)
+    return float(steps[hole[:, 1:] != hole[:, :-1]].mean() / steps[beside].mean())
+
+
 @pytest.mark.parametrize("name", ["grass", "gravel", "brick"])
 def test_a_fill_has_the_texture_of_its_surroundings(name: str) -> None:
-    """Gradient energy 0.75 to 1.35 of the surroundings', histogram distance at most 0.2."""
+    """Gradient energy 0.75 to 1.35 of the surroundings', histogram distance at most 0.2.
+
+    The step across the rim is at most 1.3 of those outside.
+    """
     grey = getattr(skimage.data, name)()
     picture = np.dstack([grey] * 3)
     hole = round_hole(*picture.shape[:2], 0.12)
@@ -43,6 +55,7 @@ def test_a_fill_has_the_texture_of_its_surroundings(name: str) -> None:
     ratio, distance = texture_likeness(filled, hole)
     assert 0.75 <= ratio <= 1.35
     assert distance <= 0.2
+    assert step_at_the_rim(filled, hole) <= 1.3
     plain = cv2.inpaint(picture, hole.astype(np.uint8), 3, cv2.INPAINT_TELEA)
     assert distance < 0.4 * texture_likeness(plain, hole)[1]
     np.testing.assert_array_equal(filled[~hole], picture[~hole])

@@ -26,6 +26,11 @@ CHANNELS = 5
 _SOLVE_PIXELS = 250_000
 _FEWEST_SOURCES = 150
 _SPREAD, _FINAL_SPREAD = 1.0, 0.3
+_RIM_STEP = 40.0
+"""Codes: a step at the rim that is larger is more and more an edge, from twice as much wholly."""
+_RIM_REACH = 3.0
+_STRIP = 256
+"""Rows that are converted at once: whole 12-megapixel copies would take half a gigabyte."""
 
 Progress = Callable[[float, str], None]
 """Told how far a fill is (0..1) and what it does; may raise to stop it."""
@@ -74,47 +79,61 @@ def fill_by_texture(
     known = ~hole if sources is None else sources & ~hole
     if not hole.any():
         return picture.copy()
-    levels = _levels(picture, hole, known)
+    scales = _scales(picture, hole, known)
     state = np.array([settings.seed * 2654435761 % 2**32 + 1], np.uint64)
-    pixels = [level.hole.size for level in levels]
+    pixels = [scale.hole.size for scale in scales]
     solve = next(
-        n for n in range(len(levels)) if pixels[n] <= _SOLVE_PIXELS or n == len(levels) - 1
+        n for n in range(len(scales)) if pixels[n] <= _SOLVE_PIXELS or n == len(scales) - 1
     )
     work = [
-        _passes(n, solve, len(levels)) * int(levels[n].hole.sum() + 400) for n in range(len(levels))
+        _passes(n, solve, len(scales)) * int(scales[n].hole.sum() + 400) for n in range(len(scales))
     ]
     done, total = 0.0, float(sum(work))
-    first = levels[-1]
-    content = first.content.copy()
-    content[..., :3] = pull_push(first.content[..., :3], ~first.hole)
-    field: np.ndarray | None = None
-    for n in reversed(range(len(levels))):
-        level = levels[n]
-        words = f"level {len(levels) - n} of {len(levels)}"
-        if n < len(levels) - 1:
-            assert field is not None
-            field = _doubled(field, levels[n + 1], level, state)
-            even = np.ones(len(field), np.float32)
-            content = _voted(level, field, even, _SPREAD)
-        else:
+    field = np.empty((0, 2), np.int32)
+    coarser: _Level | None = None
+    for n in reversed(range(len(scales))):
+        level = _level(scales[n])
+        words = f"level {len(scales) - n} of {len(scales)}"
+        if coarser is None:
+            for part in (slice(0, 3), slice(3, CHANNELS)):
+                level.content[..., part] = pull_push(level.content[..., part], ~level.hole)
             field = _first_field(level, state)
-        for _ in range(_passes(n, solve, len(levels))):
+        else:
+            field = _doubled(field, coarser, level, state)
+            _vote_in(level, field, np.ones(len(field), np.float32), _SPREAD)
+        for _ in range(_passes(n, solve, len(scales))):
             progress(done / total, words)
             reach = max(level.hole.shape) if n >= solve else 2
-            costs = _search(level, content, field, reach, settings, state)
-            content = _voted(level, field, costs, _SPREAD if n > 0 else _FINAL_SPREAD)
+            costs = _search(level, field, reach, settings, state)
+            _vote_in(level, field, costs, _SPREAD if n > 0 else _FINAL_SPREAD)
             done += level.hole.sum() + 400
+        coarser = level
     progress(1.0, "done")
+    assert coarser is not None
+    _join_rim(coarser, field)
     filled = picture.copy()
-    filled[hole] = np.clip(np.rint(content[hole, :3]), 0, 255).astype(np.uint8)
+    filled[hole] = np.clip(np.rint(coarser.content[hole, :3]), 0, 255).astype(np.uint8)
     return filled
+
+
+@dataclass(frozen=True, eq=False)
+class _Scale:
+    """The picture at one size; what is looked for in it is made when its turn comes."""
+
+    colour: np.ndarray
+    """(height, width, 3) codes, uint8 or float32."""
+    hole: np.ndarray
+    source: np.ndarray
+    """bool (height, width): whether a patch here is wholly known."""
 
 
 @dataclass(frozen=True, eq=False)
 class _Level:
     content: np.ndarray
-    """float32 (height, width, 5): codes, and how much texture there is; unknown in the hole."""
+    """float32 (height, width, 5): codes, and how much texture there is; the hole's change."""
     hole: np.ndarray
+    place: np.ndarray
+    """int32 (height, width): the number of a hole's pixel, or -1."""
     centres: np.ndarray
     """int32 (N, 2): row and column, padded, of the patches that touch the hole."""
     number: np.ndarray
@@ -131,49 +150,64 @@ def _passes(n: int, solve: int, count: int) -> int:
     return max(3, 8 - 2 * (count - 1 - n))
 
 
-def _levels(picture: np.ndarray, hole: np.ndarray, known: np.ndarray) -> list[_Level]:
-    levels: list[_Level] = []
-    colour = picture.astype(np.float32)
-    weight = (~hole).astype(np.float32)
-    usable = known.astype(np.float32)
+def _scales(picture: np.ndarray, hole: np.ndarray, known: np.ndarray) -> list[_Scale]:
+    box = np.ones((2 * RADIUS + 1, 2 * RADIUS + 1), np.uint8)
+    scales: list[_Scale] = []
+    colour, weight, usable = picture, (~hole).astype(np.float32), known.astype(np.float32)
     while True:
-        level = _level(colour, weight < 0.5, usable > 0.99)
-        if not level.source.any():
-            if levels:
-                break
+        source = cv2.erode((usable > 0.99).astype(np.uint8), box, borderValue=0) > 0
+        if scales and int(source.sum()) < _FEWEST_SOURCES:
+            return scales
+        if not source.any():
             raise FillError(
                 "There is nothing left to take texture from. Leave more of the picture outside "
                 "the hole, or paint where texture may be taken from."
             )
-        if levels and int(level.source.sum()) < _FEWEST_SOURCES:
-            break
-        levels.append(level)
+        scales.append(_Scale(colour, weight < 0.5, source))
         height, width = weight.shape
         if min(height, width) < 40:
-            break
+            return scales
         size = ((width + 1) // 2, (height + 1) // 2)
         # A coarse pixel is the mean of its known ones, so that the hole's content never leaks out.
-        colour = cv2.resize(colour * weight[..., None], size, interpolation=cv2.INTER_AREA)
+        colour = _halved(colour, weight, size)
         weight = cv2.resize(weight, size, interpolation=cv2.INTER_AREA)
         usable = cv2.resize(usable, size, interpolation=cv2.INTER_AREA)
         colour /= np.maximum(weight, 1e-6)[..., None]
         weight = (weight >= 0.5).astype(np.float32)
-    return levels
 
 
-def _level(colour: np.ndarray, hole: np.ndarray, known: np.ndarray) -> _Level:
+def _halved(colour: np.ndarray, weight: np.ndarray, size: tuple[int, int]) -> np.ndarray:
+    """Return the weighted colour at half its size."""
+    if colour.dtype != np.uint8:
+        return cv2.resize(colour * weight[..., None], size, interpolation=cv2.INTER_AREA)
+    # Weights are 0 and 1 here: the codes stay as small as they came.
+    kept = cv2.bitwise_and(colour, colour, mask=weight.astype(np.uint8))
+    channels = [
+        cv2.resize(c.astype(np.float32), size, interpolation=cv2.INTER_AREA)
+        for c in cv2.split(kept)
+    ]
+    return cv2.merge(channels)
+
+
+def _level(scale: _Scale) -> _Level:
+    hole = scale.hole
     side = 2 * RADIUS + 1
-    box = np.ones((side, side), np.uint8)
-    touched = cv2.dilate(hole.astype(np.uint8), box) > 0
-    whole = cv2.erode(known.astype(np.uint8), box, borderValue=0) > 0
+    touched = cv2.dilate(hole.astype(np.uint8), np.ones((side, side), np.uint8)) > 0
     centres = np.argwhere(touched).astype(np.int32) + RADIUS
     number = np.full((hole.shape[0] + 2 * RADIUS, hole.shape[1] + 2 * RADIUS), -1, np.int32)
     number[centres[:, 0], centres[:, 1]] = np.arange(len(centres))
+    place = np.full(hole.shape, -1, np.int32)
+    place[hole] = np.arange(int(hole.sum()))
     depth = cv2.distanceTransform(hole.astype(np.uint8), cv2.DIST_L2, 3)
     confidence = np.power(1.3, -depth[touched]).astype(np.float32)
-    source = np.pad(whole, RADIUS)
     return _Level(
-        _content(colour, hole), hole, centres, number, source, np.maximum(confidence, 1e-4)
+        content=_content(scale.colour, hole),
+        hole=hole,
+        place=place,
+        centres=centres,
+        number=number,
+        source=np.pad(scale.source, RADIUS),
+        confidence=np.maximum(confidence, 1e-4),
     )
 
 
@@ -183,23 +217,39 @@ def _content(colour: np.ndarray, hole: np.ndarray) -> np.ndarray:
     The slopes are filled in along with the colours (after Newson et al., Video Inpainting of
     Complex Scenes, 2014): a fill starts out smooth, and without them smooth patches would win.
     """
-    light = cv2.cvtColor(np.clip(colour / 255, 0, 1), cv2.COLOR_RGB2LAB)[..., 0]
+    content = np.empty((*hole.shape, CHANNELS), np.float32)
+    content[..., :3] = colour
+    light = np.empty(hole.shape, np.float32)
+    for strip in _strips(len(light)):
+        light[strip] = _lab(content[strip, :, :3])[..., 0]
     known = cv2.erode((~hole).astype(np.uint8), np.ones((3, 3), np.uint8)).astype(np.float32)
-    count = cv2.blur(known, (9, 9))
-    slopes = [
-        cv2.blur(np.abs(cv2.Sobel(light, cv2.CV_32F, dx, dy, ksize=1)) * known, (9, 9))
-        / np.maximum(count, 1e-6)
-        for dx, dy in ((1, 0), (0, 1))
-    ]
-    texture = pull_push(np.dstack(slopes) * 4, (count > 0.05) & ~hole)
-    return np.concatenate([colour, texture], axis=2)
+    count = np.maximum(cv2.blur(known, (9, 9)), 1e-6)
+    for channel, (dx, dy) in ((3, (1, 0)), (4, (0, 1))):
+        slope = np.abs(cv2.Sobel(light, cv2.CV_32F, dx, dy, ksize=1))
+        content[..., channel] = cv2.blur(slope * known, (9, 9)) / count * 4
+    return content
+
+
+def _strips(rows: int) -> list[slice]:
+    return [slice(top, top + _STRIP) for top in range(0, rows, _STRIP)]
+
+
+def _lab(codes: np.ndarray) -> np.ndarray:
+    return cv2.cvtColor(np.clip(codes * np.float32(1 / 255), 0, 1), cv2.COLOR_RGB2LAB)
 
 
 def _features(content: np.ndarray) -> np.ndarray:
     """Return (rows, columns, 5), padded: Lab and texture, what patches are compared by."""
-    lab = cv2.cvtColor(np.clip(content[..., :3] / 255, 0, 1), cv2.COLOR_RGB2LAB)
-    features = np.concatenate([lab, content[..., 3:]], axis=2)
-    return np.pad(features, ((RADIUS, RADIUS), (RADIUS, RADIUS), (0, 0)), "edge")
+    rows, columns = content.shape[:2]
+    features = np.zeros((rows + 2 * RADIUS, columns + 2 * RADIUS, CHANNELS), np.float32)
+    inner = features[RADIUS:-RADIUS, RADIUS:-RADIUS]
+    for strip in _strips(rows):
+        inner[strip, :, :3] = _lab(content[strip, :, :3])
+    inner[..., 3:] = content[..., 3:]
+    features[:RADIUS], features[-RADIUS:] = features[RADIUS], features[-RADIUS - 1]
+    features[:, :RADIUS] = features[:, RADIUS : RADIUS + 1]
+    features[:, -RADIUS:] = features[:, -RADIUS - 1 : -RADIUS]
+    return features
 
 
 def _first_field(level: _Level, state: np.ndarray) -> np.ndarray:
@@ -213,7 +263,6 @@ def _doubled(field: np.ndarray, coarse: _Level, fine: _Level, state: np.ndarray)
 
 def _search(
     level: _Level,
-    content: np.ndarray,
     field: np.ndarray,
     reach: int,
     settings: ExemplarSettings,
@@ -221,7 +270,7 @@ def _search(
 ) -> np.ndarray:
     """Improve the field in place; returns what each patch still differs by, (N,)."""
     costs = np.empty(len(field), np.float32)
-    features = _features(content)
+    features = _features(level.content)
     flat = features.reshape(features.shape[0], -1)
     scale = 100.0 / max(level.hole.shape)
     for backwards in (False, True):
@@ -241,18 +290,52 @@ def _search(
     return costs
 
 
-def _voted(level: _Level, field: np.ndarray, costs: np.ndarray, spread: float) -> np.ndarray:
-    """Return the level's content; ``spread`` in pixels: how far from its centre a patch counts."""
-    padded = np.pad(level.content, ((RADIUS, RADIUS), (RADIUS, RADIUS), (0, 0)), "edge")
-    hole = np.pad(level.hole, RADIUS)
+def _vote_in(level: _Level, field: np.ndarray, costs: np.ndarray, spread: float) -> None:
+    """Put what the patches propose in the hole; ``spread`` in pixels: how far a patch counts."""
     # Wexler et al., section 3.2: a patch that fits badly counts little.
     usual = max(float(np.percentile(costs, 75)), 1e-3)
     weights = level.confidence * np.exp(-costs / (2 * usual)).astype(np.float32) + np.float32(1e-12)
     across = np.arange(-RADIUS, RADIUS + 1)
     kernel = np.exp(-(across[:, None] ** 2 + across**2) / (2 * spread**2)).astype(np.float32)
-    result = _vote(padded, hole, level.centres, weights, kernel, field)
-    voted = result[RADIUS:-RADIUS, RADIUS:-RADIUS]
-    return np.where(level.hole[..., None], voted, level.content)
+    # Sources are wholly known, so nothing that is read here is being written.
+    level.content[level.hole] = _vote(
+        level.content, level.place, level.centres, weights, kernel, field
+    )
+
+
+def _join_rim(level: _Level, field: np.ndarray) -> None:
+    """Let what was put in the hole begin where the picture ends, fading within a few pixels.
+
+    At the rim a fill is off by what its source's neighbours differ from the picture's own. As
+    far as that is small it is taken away, less and less farther in: gradients are kept, as in
+    Perez, Gangnet and Blake, Poisson Image Editing, 2003, but only so far, for unlimited it
+    would carry a remnant of the subject over the whole fill.
+    """
+    hole, content = level.hole, level.content
+    cross = cv2.getStructuringElement(cv2.MORPH_CROSS, (3, 3))
+    rim = np.argwhere(hole & (cv2.dilate((~hole).astype(np.uint8), cross) > 0))
+    off, count = np.zeros((len(rim), 3), np.float32), np.zeros((len(rim), 1), np.float32)
+    for step in ((0, 1), (0, -1), (1, 0), (-1, 0)):
+        beside = rim + step
+        outside = np.all((beside >= 0) & (beside < hole.shape), axis=1)
+        outside[outside] = ~hole[tuple(beside[outside].T)]
+        source = field[level.number[tuple((rim[outside] + RADIUS).T)]] - RADIUS + step
+        there, copied = (content[tuple(at.T)][:, :3] for at in (beside[outside], source))
+        off[outside] += there - copied
+        count[outside] += 1
+    off /= np.maximum(count, 1)
+    off *= np.clip(2 - np.abs(off).max(axis=1, keepdims=True) / _RIM_STEP, 0, 1)
+    depth = cv2.distanceTransform(hole.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5)
+    near = np.nonzero(hole & (depth < 3 * _RIM_REACH))
+    fade = np.exp((1 - depth[near]) / _RIM_REACH)
+    plane = np.zeros(hole.shape, np.float32)
+    plane[tuple(rim.T)] = 1
+    share = np.maximum(cv2.GaussianBlur(plane, (0, 0), _RIM_REACH)[near], 1e-6)
+    first = plane[near] > 0
+    for channel in range(3):
+        plane[tuple(rim.T)] = off[:, channel]
+        spread = cv2.GaussianBlur(plane, (0, 0), _RIM_REACH)[near] / share * fade
+        content[..., channel][near] += np.where(first, plane[near], spread)
 
 
 @njit(cache=True, nogil=True)
@@ -355,23 +438,26 @@ def _sweep(flat, centres, number, source, field, costs, backwards, reach, near, 
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _vote(content, hole, centres, confidence, kernel, field):  # type: ignore[no-untyped-def]
-    rows, columns = hole.shape
-    result = np.zeros((rows, columns, CHANNELS), np.float32)
-    weights = np.zeros((rows, columns), np.float32)
-    for n in range(len(centres)):
-        ty, tx, sy, sx = centres[n, 0], centres[n, 1], field[n, 0], field[n, 1]
-        for j in range(-RADIUS, RADIUS + 1):
-            for i in range(-RADIUS, RADIUS + 1):
-                y, x = ty + j, tx + i
-                if hole[y, x]:
-                    weight = confidence[n] * kernel[j + RADIUS, i + RADIUS]
-                    for c in range(CHANNELS):
-                        result[y, x, c] += weight * content[sy + j, sx + i, c]
-                    weights[y, x] += weight
+def _vote(content, place, centres, confidence, kernel, field):  # type: ignore[no-untyped-def]
+    rows, columns = place.shape
+    count = 0
     for y in range(rows):
         for x in range(columns):
-            if weights[y, x] > 0:
-                for c in range(CHANNELS):
-                    result[y, x, c] /= weights[y, x]
+            count = max(count, place[y, x] + 1)
+    result = np.zeros((count, CHANNELS), np.float32)
+    weights = np.zeros(count, np.float32)
+    for n in range(len(centres)):
+        ty, tx = centres[n, 0] - RADIUS, centres[n, 1] - RADIUS
+        sy, sx = field[n, 0] - RADIUS, field[n, 1] - RADIUS
+        for j in range(max(-RADIUS, -ty), min(RADIUS, rows - 1 - ty) + 1):
+            for i in range(max(-RADIUS, -tx), min(RADIUS, columns - 1 - tx) + 1):
+                at = place[ty + j, tx + i]
+                if at >= 0:
+                    weight = confidence[n] * kernel[j + RADIUS, i + RADIUS]
+                    for c in range(CHANNELS):
+                        result[at, c] += weight * content[sy + j, sx + i, c]
+                    weights[at] += weight
+    for at in range(count):
+        for c in range(CHANNELS):
+            result[at, c] /= weights[at]
     return result
