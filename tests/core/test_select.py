@@ -74,3 +74,20 @@ def test_a_guess_without_a_hint_is_refused() -> None:
     picture = np.zeros((20, 20, 3), np.uint8)
     with pytest.raises(MaskError, match="Nothing says what to cut out"):
         guess_subject(picture, nothing, nothing)
+
+
+def test_a_small_subject_in_a_large_picture() -> None:
+    """A figure of a 400th of the picture is seen as well as a large one: overlap at least 0.95."""
+    picture = np.full((2400, 3600, 3), (70, 90, 60), np.uint8)
+    picture[1200:] = (120, 110, 90)
+    truth = np.zeros((2400, 3600), np.uint8)
+    cv2.ellipse(truth, (2500, 1100), (60, 110), 0, 0, 360, 1, -1)
+    cv2.line(truth, (2540, 1050), (2640, 1000), 1, 12)
+    noise = np.random.default_rng(1).normal(0, 6, picture.shape)
+    picture[truth > 0] = (170, 70, 50)
+    picture = np.clip(picture + noise, 0, 255).astype(np.uint8)
+    this = stroke_mask(np.array([(2500, 1030), (2500, 1170)]), 20, (3600, 2400)) > 127
+    this |= stroke_mask(np.array([(2560, 1040), (2620, 1010)]), 8, (3600, 2400)) > 127
+    not_this = stroke_mask(np.array([(2350, 950), (2350, 1250)]), 20, (3600, 2400)) > 127
+    found = guess_subject(picture, this, not_this) > 127
+    assert (found & (truth > 0)).sum() / (found | (truth > 0)).sum() >= 0.95
