@@ -153,7 +153,7 @@ def test_plain_enlarging_is_near_pillows(photo: np.ndarray) -> None:
 
 
 def damaged(photo: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Return a photo with scratches and specks, and where they are."""
+    """Return a photo with scratches and specks, and how much of each pixel they cover."""
     rng = np.random.default_rng(3)
     height, width = photo.shape[:2]
     out, where = photo.copy(), np.zeros((height, width), np.float32)
@@ -170,21 +170,28 @@ def damaged(photo: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         mark = cv2.GaussianBlur(mark, (0, 0), 0.6)
         out = out * (1 - mark[..., None]) + rng.uniform(0.75, 1) * mark[..., None]
         where = np.maximum(where, mark)
-    return out.astype(np.float32), where > 0.3
+    return out.astype(np.float32), where
 
 
 def test_damage_under_the_brush_is_found_and_repaired() -> None:
-    """Painted within 7 px: on average 80 % of it found, 4.5 dB or more gained at the damage."""
-    recalls, gains = [], []
-    for name in ("astronaut", "chelsea", "rocket"):
+    """Painted within 7 px: 70 % of what is marked is damage, 80 % of it is found, 4.5 dB gained.
+
+    A pixel is damage if a third of it is covered; where a fiftieth is, marking it is not wrong.
+    """
+    precisions, recalls = [], []
+    for name in ("astronaut", "chelsea", "rocket", "coffee"):
         whole = getattr(skimage.data, name)().astype(np.float32) / 255
-        broken, true = damaged(whole)
+        broken, cover = damaged(whole)
+        true = cover > 0.3
         brush = cv2.dilate(true.astype(np.uint8), np.ones((15, 15), np.uint8)) > 0
         found = find_damage(broken, brush=brush)
         assert not (found & ~brush).any()
+        precisions.append((found & (cover > 0.02)).sum() / found.sum())
         recalls.append((found & true).sum() / true.sum())
-        gains.append(psnr(repaired(broken, found), whole, true) - psnr(broken, whole, true))
-    assert np.mean(recalls) >= 0.8 and min(gains) >= 4.5
+        mended = repaired(broken, found)
+        assert psnr(mended, whole, true) - psnr(broken, whole, true) >= 4.5
+        assert psnr(mended, whole) > psnr(broken, whole) + 3
+    assert np.mean(precisions) >= 0.7 and np.mean(recalls) >= 0.8
 
 
 def test_the_automatic_search_does_no_harm() -> None:

@@ -19,6 +19,8 @@ _LINE = 61
 _TURNS = 12
 _HAT = 9
 _LOCAL = 20.0
+_CLEAR = 4.2
+"""How many times what is usual around it something under the brush must stand out."""
 
 
 def find_damage(
@@ -47,30 +49,48 @@ def find_damage(
     small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA) if scale < 1 else picture
     hats = _hats(small)
     strictness = 4.0 ** (1 - 2 * sensitivity)
-    found = np.zeros(hats[0].shape, bool)
-    area = None
-    if brush is not None:
+    if brush is None:
+        found = _by_itself(hats, strictness)
+    else:
         shrunk = cv2.resize(brush.astype(np.float32), size, interpolation=cv2.INTER_AREA)
         area = cv2.dilate((shrunk > 0.25).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
-    for hat in hats:
-        # What is found by its core is followed as far as it stands out at all.
-        if area is None:
-            ordinary = _ordinary(hat, np.ones(hat.shape, bool))
-            above = hat / ordinary
-            found |= _grown(_lines(hat) > 8 * strictness * ordinary, above > 1.2)
-        else:
-            above = hat / _ordinary(hat, ~area)
-            found |= area & _grown(area & (above > 4 * strictness), above > 2 * strictness)
-    mask = found.astype(np.uint8)
+        found = _under_brush(hats, area, strictness)
+    damage = found.astype(np.uint8)
     if scale < 1:
-        mask = cv2.resize(mask, (width, height), interpolation=cv2.INTER_NEAREST)
+        damage = cv2.resize(damage, (width, height), interpolation=cv2.INTER_NEAREST)
         reach = 2 * round(1 / scale) + 1
-        mask = cv2.dilate(mask, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (reach, reach)))
-    # One pixel more: a repair that starts from a scratch's soft edge would go on with it.
-    damage = cv2.dilate(mask, np.ones((3, 3), np.uint8)) > 0
+        damage = cv2.dilate(damage, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (reach, reach)))
+    damage = damage > 0
     if brush is not None:
         damage &= brush
     return damage & ~protect if protect is not None else damage
+
+
+def _by_itself(hats: tuple[np.ndarray, np.ndarray], strictness: float) -> np.ndarray:
+    found = np.zeros(hats[0].shape, bool)
+    for hat in hats:
+        ordinary = _ordinary(hat, np.ones(hat.shape, bool))
+        # What is found by its core is followed as far as it stands out at all.
+        found |= _grown(_lines(hat) > 8 * strictness * ordinary, hat > 1.2 * ordinary, 3)
+    # One pixel more: a repair that starts from a scratch's soft edge would go on with it.
+    return cv2.dilate(found.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+
+
+def _under_brush(
+    hats: tuple[np.ndarray, np.ndarray], area: np.ndarray, strictness: float
+) -> np.ndarray:
+    above = [hat / _ordinary(hat, ~area) for hat in hats]
+    count, strokes = cv2.connectedComponents(area.astype(np.uint8))
+    clear = [
+        np.bincount(strokes.ravel(), np.maximum(each - _CLEAR, 0).ravel(), count) for each in above
+    ]
+    found = np.zeros(area.shape, bool)
+    for each, own, other in zip(above, clear, reversed(clear), strict=True):
+        # Damage under one stroke is light or dark, seldom both: the other is texture.
+        likely = area & (1.5 * own >= other)[strokes]
+        core = likely & (each > _CLEAR * strictness)
+        found |= _grown(core, likely & (each > strictness), 1)
+    return found
 
 
 def repaired(picture: np.ndarray, damage: np.ndarray) -> np.ndarray:
@@ -128,9 +148,10 @@ def _lines(hat: np.ndarray) -> np.ndarray:
     return np.minimum(best, cv2.dilate(hat, np.ones((3, 3), np.uint8)))
 
 
-def _grown(core: np.ndarray, into: np.ndarray) -> np.ndarray:
-    """Return the parts of ``into`` that a core touches, no farther than 3 pixels from it."""
-    near = cv2.dilate(core.astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
+def _grown(core: np.ndarray, into: np.ndarray, reach: int) -> np.ndarray:
+    """Return a core and the parts of ``into`` no farther than ``reach`` pixels from it."""
+    side = 2 * reach + 1
+    near = cv2.dilate(core.astype(np.uint8), np.ones((side, side), np.uint8)) > 0
     return core | (near & into)
 
 
