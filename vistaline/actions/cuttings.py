@@ -19,7 +19,7 @@ import numpy as np
 
 from vistaline.actions.pictures import Library
 from vistaline.core.errors import MaskError
-from vistaline.core.picture.cutset import Cutout, CutSet, DepthBand
+from vistaline.core.picture.cutset import Cutout, CutSet, DepthBand, Step
 from vistaline.core.picture.decode import decode_codes
 from vistaline.core.picture.masks import advance, hole_behind, stages, together
 from vistaline.core.picture.separate import SeparatedLayer, cloned, cut_layer
@@ -132,6 +132,21 @@ class Cuttings:
     def _drawn(self, file: str, picture: np.ndarray, cutout: Cutout) -> NamedMask:
         steps = stages(cutout)
         names = [_hash(file, name) for name, _ in steps]
+        kept = self.kept_mask(names[-1]) if names else None
+        if kept is not None:
+            return NamedMask(names[-1], kept)
+        # The canvas and several panels ask for a new mask at once: one of them computes it.
+        with self._files.alone("masks", _hash(file)):
+            return self._computed(file, picture, cutout, steps, names)
+
+    def _computed(
+        self,
+        file: str,
+        picture: np.ndarray,
+        cutout: Cutout,
+        steps: list[tuple[str, Step]],
+        names: list[str],
+    ) -> NamedMask:
         maps = self._maps(cutout, picture.shape[:2])
         # From the last mask on the way that is still kept.
         start, mask = 0, np.zeros(picture.shape[:2], np.uint8)

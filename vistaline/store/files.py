@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fcntl
 import hashlib
 import os
 import shutil
@@ -87,6 +88,13 @@ class FileStore:
         found = sorted((self.root / "derived" / kind).glob("*.*"), key=_last_use, reverse=True)
         for path in found[keep:]:
             path.unlink(missing_ok=True)
+
+    @contextmanager
+    def alone(self, kind: str, name: str) -> Iterator[None]:
+        """Wait until nobody else, in any process, computes this; then let others wait."""
+        with self.derived("locks", f"{kind}-{name}").open("w") as file:
+            fcntl.flock(file, fcntl.LOCK_EX)
+            yield
 
     def render_folder(self, job_id: int) -> Path:
         """Return the folder of a render's pieces and result."""

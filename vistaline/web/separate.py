@@ -16,6 +16,7 @@ from vistaline.actions.errors import NotFound, Refused
 from vistaline.actions.pictures import pictures_of
 from vistaline.actions.sets import frame_like
 from vistaline.core.errors import CoreError
+from vistaline.core.picture.sheet import EVERYTHING
 from vistaline.core.timing import RATE_PRESETS
 from vistaline.store.models import JobState, PictureRole, TaskKind
 from vistaline.web import tasks
@@ -112,7 +113,6 @@ def cutout_panel(picture_id: int) -> Any:
         cutout=found,
         names=STEP_NAMES,
         maps=maps,
-        default_band=max(2, round(opened.picture.width * 0.012)),
     )
 
 
@@ -168,7 +168,14 @@ def _plate(picture_id: int, template: str) -> Any:
 def cutouts_panel(picture_id: int) -> Any:
     """The cutouts near to far, and the plate, as pictures of themselves."""
     opened = open_sheet(picture_id)
-    return page("_cutouts.html", opened, "separate", chosen=request.args.get("cutout", ""))
+    use = opened.sheet.plate(EVERYTHING)
+    return page(
+        "_cutouts.html",
+        opened,
+        "separate",
+        chosen=request.args.get("cutout", ""),
+        plate_name=_cuttings().plate_name(use) if use else Path(opened.picture.file).stem[:16],
+    )
 
 
 # --- work -------------------------------------------------------------------------------------

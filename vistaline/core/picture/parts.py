@@ -48,6 +48,5 @@ def painted(
     mask = np.zeros((size[1], size[0]), np.uint8)
     for stroke in strokes:
         here = stroke if matrix is None else stroke.moved(matrix)
-        drawn = stroke_mask(np.array(here.points), here.width, size, softness=here.softness)
-        np.maximum(mask, drawn, out=mask)
+        stroke_mask(np.array(here.points), here.width, size, softness=here.softness, onto=mask)
     return mask

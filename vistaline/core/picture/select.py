@@ -44,13 +44,19 @@ def _stroke(points: np.ndarray, radius: float, softness: float, out: np.ndarray)
 
 
 def stroke_mask(
-    points: np.ndarray, width: float, size: tuple[int, int], *, softness: float = 0.0
+    points: np.ndarray,
+    width: float,
+    size: tuple[int, int],
+    *,
+    softness: float = 0.0,
+    onto: np.ndarray | None = None,
 ) -> np.ndarray:
     """Return uint8 (height, width) of a brush drawn along ``points`` (N, 2) x, y in pixels.
 
     ``width`` is the brush's diameter; ``softness`` 0..1 is the share of its radius that fades.
+    ``onto`` is a mask of that size to draw on, where the greater of both is kept.
     """
-    out = np.zeros((size[1], size[0]), np.uint8)
+    out = np.zeros((size[1], size[0]), np.uint8) if onto is None else onto
     along = np.asarray(points, dtype=np.float64).reshape(-1, 2)
     if len(along):
         _stroke(along, float(width) / 2, float(softness), out)

@@ -351,6 +351,7 @@ export class Separating {
     if (on("cutout")) this.#choose(on("cutout").cutout);
     if ("addsCutout" in (on("adds-cutout") ?? {})) this.#add();
     if (on("tab")) this.#tab(on("tab").tab);
+    if (on("uses")) this.edits.make("use_plate", { file: on("uses").uses, behind: on("uses").useBehind });
     if (on("reshapes")) this.#reshape(Number(on("reshapes").reshapes));
     if (on("do")?.do === "source") {
       this.source = this.offset = null;
