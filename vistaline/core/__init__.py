@@ -6,6 +6,7 @@
 - ``timing``      frame rates and timecode
 - ``easing``      CSS cubic-bezier eases
 - ``channels``    values that change over time: keys and eases
+- ``blending``    the blend modes
 - ``shot``        the shot model and its validation
 - ``evaluate``    shot + frame -> every matrix, opacity, lens and the draw order
 - ``ordering``    which card is in front of which

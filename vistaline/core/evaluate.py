@@ -82,6 +82,14 @@ class Card:
         camera_from_card = camera.camera_from_world @ self.world_from_card
         return camera.image_from_camera @ camera_from_card[:3, [0, 1, 3]] @ self.card_from_unit
 
+    def nearness(self, camera: CameraState) -> Matrix3:
+        """Return a, b, c (3,) of 1/z = a x + b y + c: the card's inverse depth over the frame.
+
+        With q = (u, v, 1) on the card and H its homography, H q = z (x, y, 1); so the last row
+        of H^-1 gives 1/z.
+        """
+        return np.linalg.inv(self.image_from_unit(camera))[2]
+
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class FrameState:
@@ -92,6 +100,8 @@ class FrameState:
     """The shown layers' cards, in the shot's order."""
     order: Sequence[int]
     """Indices into ``cards``, far to near; cards wholly behind the camera are left out."""
+    parallel: bool
+    """All cards face one way, so the order holds all over the frame; else it may not."""
 
 
 def metres_per_pixel(camera: TakingCamera, distance: float) -> float:
@@ -149,9 +159,15 @@ def camera_states(shot: Shot, frames: ArrayLike) -> list[CameraState]:
 def evaluate(shot: Shot, frames: ArrayLike) -> list[FrameState]:
     """Return the state at each of ``frames``; times before and after the route stand still."""
     cards = [card_of(shot, layer) for layer in shot.layers if not layer.hidden]
-    order = _parallel_order if _parallel(cards) else _exact_order
+    parallel = _parallel(cards)
+    order = _parallel_order if parallel else _exact_order
     return [
-        FrameState(camera=camera, cards=cards, order=order(cards, camera) if cards else [])
+        FrameState(
+            camera=camera,
+            cards=cards,
+            order=order(cards, camera) if cards else [],
+            parallel=parallel,
+        )
         for camera in camera_states(shot, frames)
     ]
 

@@ -24,6 +24,7 @@ from pydantic import (
     model_validator,
 )
 
+from vistaline.core.blending import Blend
 from vistaline.core.easing import NAMED_EASES, CubicBezier, parse_ease
 from vistaline.core.errors import ShotError
 from vistaline.core.optics import DEFAULT_LENS, covering_focal_length
@@ -165,6 +166,7 @@ class Layer(_Part):
     tilt: Degrees = 0.0
     roll: Degrees = 0.0
     opacity: float = Field(1.0, ge=0, le=1)
+    blend: Blend = Field(Blend.NORMAL, description="What is done with the colour behind.")
     hidden: bool = False
     locked: bool = False
 

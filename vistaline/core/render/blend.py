@@ -7,36 +7,14 @@ light. Whatever the mode, coverage and opacity composite in linear light (sectio
 
 from __future__ import annotations
 
-from enum import StrEnum
 from typing import Any
 
 import numpy as np
 from numba import njit
 
-__all__ = ["MODES", "Blend", "blend_colours"]
+from vistaline.core.blending import Blend
 
-
-class Blend(StrEnum):
-    """What is done with the colour behind; names as published."""
-
-    NORMAL = "normal"
-    MULTIPLY = "multiply"
-    SCREEN = "screen"
-    OVERLAY = "overlay"
-    DARKEN = "darken"
-    LIGHTEN = "lighten"
-    COLOR_DODGE = "color-dodge"
-    COLOR_BURN = "color-burn"
-    HARD_LIGHT = "hard-light"
-    SOFT_LIGHT = "soft-light"
-    DIFFERENCE = "difference"
-    EXCLUSION = "exclusion"
-    HUE = "hue"
-    SATURATION = "saturation"
-    COLOR = "color"
-    LUMINOSITY = "luminosity"
-    ADD = "add"
-    SUBTRACT = "subtract"
+__all__ = ["ADD", "MODES", "SUBTRACT", "blend_colours"]
 
 
 MODES = {mode: number for number, mode in enumerate(Blend)}

@@ -1,5 +1,8 @@
 """The compositing pass: cards front to back, source-over in linear light, straight to codes.
 
+Where cards may cut through each other they are put in order anew along every row; where one is
+blended, its stretch of the row is composited back to front.
+
 The kernels run without Python's lock in whatever thread calls them; the renderer gives each of
 its threads bands of its own.
 
@@ -8,20 +11,43 @@ Source-over of premultiplied colour: W3C Compositing and Blending Level 1, secti
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit
 
 from vistaline.core.picture.colour import srgb_polynomial, srgb_table
+from vistaline.core.render.blend import ADD, SUBTRACT, blend_colours
 from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH
 
-__all__ = ["composite_linear", "composite_rgb", "composite_yuv"]
+__all__ = ["Cards", "composite_linear", "composite_rgb", "composite_yuv"]
 
 SRGB = srgb_table()
 # For video, whose codes are rounded once more, a polynomial in the fourth root of light stands
 # in for the table: it is never off by more than 0.03 of 255 codes, and it vectorises.
 _Q0, _Q1, _Q2, _Q3, _Q4 = srgb_polynomial()
+
+
+class Cards(NamedTuple):
+    """What the kernels are told of the cards in a band, near to far."""
+
+    buffers: np.ndarray
+    """(cards, rows, width) uint64: four packed uint16."""
+    spans: np.ndarray
+    """(cards, 4): x0, y0, x1, y1 in frame pixels."""
+    edges: np.ndarray
+    """(cards, 4, 3) float32: signed distances a x + b y + c in pixels, positive inside."""
+    opacity: np.ndarray
+    """(cards,) float32."""
+    tiles: np.ndarray
+    """(cards, lines, columns) uint8: 0 where a card shows nothing."""
+    modes: np.ndarray
+    """(cards,) int64: see ``blend.MODES``."""
+    nearness: np.ndarray
+    """(cards, 3) float64: 1/z = a x + b y + c."""
+    plain: bool
+    """Their order holds everywhere, and none is blended."""
+
 
 _KERNEL: dict[str, Any] = {"nogil": True, "fastmath": True, "cache": True}
 
@@ -59,24 +85,28 @@ def _coverage(edges, x, y):  # type: ignore[no-untyped-def]
 
 
 @njit(**_KERNEL)
-def _row(buffers, spans, edges, opacity, tiles, y0, j, planes):  # type: ignore[no-untyped-def]
+def _row(cards, y0, j, ground, planes):  # type: ignore[no-untyped-def]
     """Composite frame row ``y0 + j`` into ``planes`` (red, green, blue, through).
 
     Linear, 0..65535; what is left of ``through`` is for the ground. Cards near to far, each in
     stretches of tiles that it fills; tiles hidden behind a nearer card come marked as empty.
     """
+    if not cards.plain:
+        _row_in_order(cards, y0, j, ground, planes)
+        return
+    spans, edges, tiles = cards.spans, cards.edges, cards.tiles
     y, line = np.float32(y0 + j), j // TILE_HEIGHT
     red, green, blue, through = planes[0], planes[1], planes[2], planes[3]
     red[:] = 0
     green[:] = 0
     blue[:] = 0
     through[:] = 1
-    for i in range(buffers.shape[0]):
+    for i in range(spans.shape[0]):
         if y < spans[i, 1] or y >= spans[i, 3]:
             continue
         touched, left = _span(edges[i], y, np.float32(-0.5), spans[i, 0], spans[i, 2])
         full, end = _span(edges[i], y, np.float32(0.5), spans[i, 0], spans[i, 2])
-        row, weight, column = buffers[i, j], opacity[i], 0
+        column = 0
         while column < tiles.shape[2]:
             if tiles[i, line, column] == 0:
                 column += 1
@@ -85,16 +115,174 @@ def _row(buffers, spans, edges, opacity, tiles, y0, j, planes):  # type: ignore[
             while column < tiles.shape[2] and tiles[i, line, column] != 0:
                 column += 1
             stop = min(column * TILE_WIDTH, left)
-            if start >= stop:
+            if start < stop:
+                _lay_stretch(cards, i, j, planes, start, stop, full, end, y)
+
+
+@njit(inline="always")
+def _lay_stretch(cards, i, j, planes, start, stop, full, end, y):  # type: ignore[no-untyped-def]
+    """Lay pixels ``start`` to ``stop`` of card ``i``; ``full`` to ``end`` it covers wholly."""
+    row, weight, edges = cards.buffers[i, j], cards.opacity[i], cards.edges[i]
+    a = min(max(full, start), stop)
+    b = min(max(end, a), stop)
+    if start < a:
+        _lay_edge(row[start:a], planes[:, start:a], weight, edges, start, y)
+    if a < b:
+        _lay(row[a:b], planes[0, a:b], planes[1, a:b], planes[2, a:b], planes[3, a:b], weight)
+    if b < stop:
+        _lay_edge(row[b:stop], planes[:, b:stop], weight, edges, b, y)
+
+
+@njit(**_KERNEL)
+def _row_in_order(cards, y0, j, ground, planes):  # type: ignore[no-untyped-def]
+    """As :func:`_row`, with cards that may cut through each other or be blended.
+
+    1/z of a card is linear along a row, so an order that holds at both ends of a stretch holds
+    all along it; else the cards are sorted at every pixel.
+    """
+    buffers, spans, edges, opacity = cards.buffers, cards.spans, cards.edges, cards.opacity
+    tiles, modes, nearness = cards.tiles, cards.modes, cards.nearness
+    y, line, count = np.float32(y0 + j), j // TILE_HEIGHT, buffers.shape[0]
+    planes[:3] = 0
+    planes[3] = 1
+    limits = np.zeros((count, 4), np.int64)
+    for i in range(count):
+        if spans[i, 1] <= y < spans[i, 3]:
+            limits[i, 0], limits[i, 1] = _span(
+                edges[i], y, np.float32(-0.5), spans[i, 0], spans[i, 2]
+            )
+            limits[i, 2], limits[i, 3] = _span(
+                edges[i], y, np.float32(0.5), spans[i, 0], spans[i, 2]
+            )
+    order, depth = np.empty(count, np.int64), np.empty((2, count))
+    for column in range(tiles.shape[2]):
+        x0, x1 = column * TILE_WIDTH, min((column + 1) * TILE_WIDTH, planes.shape[1])
+        found, blended = 0, False
+        for i in range(count):
+            if tiles[i, line, column] and limits[i, 0] < x1 and limits[i, 1] > x0:
+                order[found] = i
+                found += 1
+                blended |= modes[i] != 0
+                for end in range(2):
+                    x = (x1 if end else x0) + 0.5 - end
+                    depth[end, i] = nearness[i, 0] * x + nearness[i, 1] * (y + 0.5) + nearness[i, 2]
+        if not found:
+            continue
+        _sort(order, found, depth[0])
+        if _holds(order, found, depth[1]):
+            if blended:
+                _blend_stretch(cards, order, found, limits, x0, x1, y, j, ground, planes)
                 continue
-            a = min(max(full, start), stop)
-            b = min(max(end, a), stop)
-            if start < a:
-                _lay_edge(row[start:a], planes[:, start:a], weight, edges[i], start, y)
-            if a < b:
-                _lay(row[a:b], red[a:b], green[a:b], blue[a:b], through[a:b], weight)
-            if b < stop:
-                _lay_edge(row[b:stop], planes[:, b:stop], weight, edges[i], b, y)
+            for k in range(found):
+                i = order[k]
+                start, stop = max(x0, limits[i, 0]), min(x1, limits[i, 1])
+                if start < stop:
+                    _lay_stretch(cards, i, j, planes, start, stop, limits[i, 2], limits[i, 3], y)
+            continue
+        for x in range(x0, x1):
+            for k in range(found):
+                i = order[k]
+                depth[0, i] = (
+                    nearness[i, 0] * (x + 0.5) + nearness[i, 1] * (y + 0.5) + nearness[i, 2]
+                )
+            _sort(order, found, depth[0])
+            if blended:
+                _blend_stretch(cards, order, found, limits, x, x + 1, y, j, ground, planes)
+                continue
+            for k in range(found):
+                i = order[k]
+                if limits[i, 0] <= x < limits[i, 1]:
+                    seen = planes[3, x] * opacity[i] * _coverage(edges[i], np.float32(x), y)
+                    _add(buffers[i, j, x], seen, planes[0], planes[1], planes[2], planes[3], x)
+
+
+@njit(**_KERNEL)
+def _sort(order, count, depth):  # type: ignore[no-untyped-def]
+    """Sort by how near cards are; those in one plane stay as the list has them."""
+    for k in range(1, count):
+        i, at = order[k], k
+        while at > 0 and _in_front(depth, i, order[at - 1]):
+            order[at] = order[at - 1]
+            at -= 1
+        order[at] = i
+
+
+@njit(inline="always")
+def _in_front(depth, i, other):  # type: ignore[no-untyped-def]
+    lead, least = depth[i] - depth[other], 1e-7 * abs(depth[other])
+    return lead > least or (lead >= -least and i < other)
+
+
+@njit(**_KERNEL)
+def _holds(order, count, depth):  # type: ignore[no-untyped-def]
+    for k in range(1, count):
+        if depth[order[k]] > depth[order[k - 1]] + 1e-7 * abs(depth[order[k - 1]]):
+            return False
+    return True
+
+
+@njit(**_KERNEL)
+def _blend_stretch(cards, order, count, limits, x0, x1, y, j, ground, planes):  # type: ignore[no-untyped-def]
+    """Composite a stretch back to front, each card by its mode, over the ground."""
+    buffers, edges, opacity, modes = cards.buffers, cards.edges, cards.opacity, cards.modes
+    back, front = np.empty(3, np.float32), np.empty(3, np.float32)
+    mixed = np.empty(3, np.float32)
+    for x in range(x0, x1):
+        for c in range(3):
+            planes[c, x] = ground[c]
+        through = np.float32(1)
+        for k in range(count - 1, -1, -1):
+            i = order[k]
+            if not limits[i, 0] <= x < limits[i, 1]:
+                continue
+            weight = opacity[i] * _coverage(edges[i], np.float32(x), y)
+            pixel = buffers[i, j, x]
+            low, high = np.uint32(pixel), np.uint32(pixel >> np.uint64(32))
+            alpha = np.float32(high >> np.uint32(16))
+            if alpha == 0 or weight == 0:
+                continue
+            colour = (
+                np.float32(low & np.uint32(65535)),
+                np.float32(low >> np.uint32(16)),
+                np.float32(high & np.uint32(65535)),
+            )
+            cover = weight * alpha * np.float32(1 / 65535)
+            mode = modes[i]
+            for c in range(3):
+                front[c], back[c] = min(colour[c] / alpha, np.float32(1)), planes[c, x] / 65535
+            if mode == 0:
+                mixed[:] = front
+            elif mode == ADD:
+                for c in range(3):
+                    mixed[c] = min(back[c] + front[c], np.float32(1))
+            elif mode == SUBTRACT:
+                for c in range(3):
+                    mixed[c] = max(back[c] - front[c], np.float32(0))
+            else:
+                for c in range(3):
+                    front[c], back[c] = _to_srgb(front[c]), _to_srgb(back[c])
+                blend_colours(mode, back, front, mixed)
+                for c in range(3):
+                    mixed[c] = _to_light(mixed[c])
+            for c in range(3):
+                planes[c, x] += cover * (65535 * mixed[c] - planes[c, x])
+            through *= 1 - cover
+        # The ground has been counted in; the callers add what is left of it.
+        for c in range(3):
+            planes[c, x] -= through * ground[c]
+        planes[3, x] = through
+
+
+@njit(inline="always")
+def _to_srgb(light):  # type: ignore[no-untyped-def]
+    return SRGB[np.uint16(min(light, np.float32(1)) * np.float32(65535) + np.float32(0.5))] / 255
+
+
+@njit(inline="always")
+def _to_light(code):  # type: ignore[no-untyped-def]
+    if code <= 0.04045:
+        return max(code, np.float32(0)) / np.float32(12.92)
+    return ((code + np.float32(0.055)) / np.float32(1.055)) ** np.float32(2.4)
 
 
 @njit(inline="always")
@@ -135,19 +323,15 @@ def _code(value, table):  # type: ignore[no-untyped-def]
 
 
 @njit(**_KERNEL)
-def composite_linear(buffers, spans, edges, opacity, tiles, ground, y0, out):  # type: ignore[no-untyped-def]
+def composite_linear(cards, ground, y0, out):  # type: ignore[no-untyped-def]
     """Composite a band into ``out`` (rows, width, 4) uint16: linear, premultiplied, with alpha.
 
-    ``buffers`` (cards, rows, width) uint64, four packed uint16, near to far; ``spans`` (cards, 4)
-    x0 y0 x1 y1 in frame pixels; ``edges`` (cards, 4, 3): signed distances a x + b y + c, positive
-    inside;
-    ``opacity`` (cards,); ``tiles`` (cards, lines, columns): 0 where a card shows nothing;
-    ``ground`` (3,) linear, 0..65535; ``y0`` the band's first frame row.
+    ``cards`` is :class:`Cards`; ``ground`` (3,) linear, 0..65535; ``y0`` the band's first row.
     """
     width = out.shape[1]
     for j in range(out.shape[0]):
         planes = np.empty((4, width), np.float32)
-        _row(buffers, spans, edges, opacity, tiles, y0, j, planes)
+        _row(cards, y0, j, ground, planes)
         for x in range(width):
             for channel in range(3):
                 value = planes[channel, x] + planes[3, x] * ground[channel]
@@ -157,12 +341,12 @@ def composite_linear(buffers, spans, edges, opacity, tiles, ground, y0, out):  #
 
 
 @njit(**_KERNEL)
-def composite_rgb(buffers, spans, edges, opacity, tiles, ground, y0, table, out):  # type: ignore[no-untyped-def]
+def composite_rgb(cards, ground, y0, table, out):  # type: ignore[no-untyped-def]
     """Composite a band into ``out`` (rows, width, 3) uint8, sRGB. See :func:`composite_linear`."""
     width = out.shape[1]
     for j in range(out.shape[0]):
         planes = np.empty((4, width), np.float32)
-        _row(buffers, spans, edges, opacity, tiles, y0, j, planes)
+        _row(cards, y0, j, ground, planes)
         for x in range(width):
             for channel in range(3):
                 value = planes[channel, x] + planes[3, x] * ground[channel]
@@ -170,7 +354,7 @@ def composite_rgb(buffers, spans, edges, opacity, tiles, ground, y0, table, out)
 
 
 @njit(**_KERNEL)
-def composite_yuv(buffers, spans, edges, opacity, tiles, ground, y0, luma, cb, cr):  # type: ignore[no-untyped-def]
+def composite_yuv(cards, ground, y0, luma, cb, cr):  # type: ignore[no-untyped-def]
     """Composite a band into 8-bit 4:2:0 planes, narrow range, matrix of ITU-R BT.709-6 item 3.
 
     ``luma`` (rows, width), ``cb`` and ``cr`` (rows / 2, width / 2). Chroma is sited as H.264
@@ -186,7 +370,7 @@ def composite_yuv(buffers, spans, edges, opacity, tiles, ground, y0, luma, cb, c
     for pair in range(luma.shape[0] // 2):
         for half in range(2):
             j = 2 * pair + half
-            _row(buffers, spans, edges, opacity, tiles, y0, j, planes)
+            _row(cards, y0, j, ground, planes)
             _encode(planes, ground, luma[j], blue_less[half], red_less[half])
         _mean_of_8(blue_less, to_cb, cb[pair])
         _mean_of_8(red_less, to_cr, cr[pair])

@@ -11,10 +11,12 @@ import cv2
 import numpy as np
 
 from vistaline.core.arrays import FloatArray, Rgba16
+from vistaline.core.blending import Blend
 from vistaline.core.evaluate import CameraState, Card, FrameState, evaluate
 from vistaline.core.ordering import NEAR
 from vistaline.core.picture.colour import hex_to_linear
 from vistaline.core.render import composite
+from vistaline.core.render.blend import MODES
 from vistaline.core.render.pyramid import Pyramid
 from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH
 from vistaline.core.render.warp import BAND, STANDARD, CardWarp, Quality
@@ -38,6 +40,7 @@ class _Placed:
     warp: CardWarp
     edges: FloatArray
     opacity: float
+    mode: int
 
 
 class Renderer:
@@ -71,14 +74,14 @@ class Renderer:
         out = np.empty((self._height, self._width, 3), np.uint8)
         self._bands(
             frame,
-            lambda y0, y1, *cards: composite.composite_rgb(*cards, composite.SRGB, out[y0:y1]),
+            lambda y0, y1, *band: composite.composite_rgb(*band, composite.SRGB, out[y0:y1]),
         )
         return out
 
     def linear(self, frame: float) -> Rgba16:
         """Return a frame as (height, width, 4) uint16: linear, premultiplied, over the ground."""
         out = np.empty((self._height, self._width, 4), np.uint16)
-        self._bands(frame, lambda y0, y1, *cards: composite.composite_linear(*cards, out[y0:y1]))
+        self._bands(frame, lambda y0, y1, *band: composite.composite_linear(*band, out[y0:y1]))
         return out
 
     def yuv(self, frame: float, out: np.ndarray | None = None) -> np.ndarray:
@@ -88,16 +91,17 @@ class Renderer:
             out = np.empty((height * 3 // 2, width), np.uint8)
         chroma = out.reshape(-1)[height * width :].reshape(2, height // 2, width // 2)
 
-        def band(y0: int, y1: int, *cards: object) -> None:
+        def encode(y0: int, y1: int, *band: object) -> None:
             half = slice(y0 // 2, y1 // 2)
-            composite.composite_yuv(*cards, out[y0:y1], chroma[0, half], chroma[1, half])
+            composite.composite_yuv(*band, out[y0:y1], chroma[0, half], chroma[1, half])
 
-        self._bands(frame, band)
+        self._bands(frame, encode)
         return out
 
     def _bands(self, frame: float, composite_band: Callable[..., None]) -> None:
         """Call ``composite_band(y0, y1, *what the kernels take)`` from the top down."""
-        cards = self._place(evaluate(self.shot, [frame])[0])
+        state = evaluate(self.shot, [frame])[0]
+        cards = self._place(state)
         if len(cards) > self._buffers.shape[1]:
             shape = (self._threads, len(cards), BAND, self._width, 4)
             self._buffers = np.zeros(shape, np.uint16)
@@ -106,6 +110,9 @@ class Renderer:
         opacity = np.array([card.opacity for card in cards], np.float32)
         tiles = np.array([card.warp.tiles for card in cards], np.uint8)
         tiles = tiles.reshape(len(cards), *self._tiles)
+        modes = np.array([card.mode for card in cards], np.int64)
+        nearness = np.array([card.warp.nearness for card in cards], np.float64).reshape(-1, 3)
+        plain = bool(state.parallel and not modes.any())
         # Whichever thread is free takes the next band: cores are seldom equally fast.
         waiting = iter(range(-(-self._height // BAND)))
 
@@ -118,7 +125,8 @@ class Renderer:
                 y0, y1 = band * BAND, min((band + 1) * BAND, self._height)
                 lines = slice(band * BAND_LINES, (band + 1) * BAND_LINES)
                 shown = np.ascontiguousarray(tiles[:, lines])
-                composite_band(y0, y1, packed, spans, edges, opacity, shown, self._ground, y0)
+                told = composite.Cards(packed, spans, edges, opacity, shown, modes, nearness, plain)
+                composite_band(y0, y1, told, self._ground, y0)
 
         if self._threads == 1:
             work(0)
@@ -129,13 +137,13 @@ class Renderer:
 
     def _place(self, state: FrameState) -> list[_Placed]:
         """Return the cards that are seen, near to far."""
-        hidden = np.zeros(self._tiles, bool)
+        cover = np.zeros(self._tiles)
         placed = (
-            self._place_card(state.cards[i], state.camera, hidden) for i in reversed(state.order)
+            self._place_card(state.cards[i], state.camera, cover) for i in reversed(state.order)
         )
         return [card for card in placed if card and card.warp.seen]
 
-    def _place_card(self, card: Card, camera: CameraState, hidden: np.ndarray) -> _Placed | None:
+    def _place_card(self, card: Card, camera: CameraState, cover: np.ndarray) -> _Placed | None:
         if card.layer.opacity == 0:
             return None
         pyramid = self._pyramids[card.layer.picture]
@@ -154,17 +162,20 @@ class Renderer:
         edges = _edge_distances(image_from_unit, pyramid.unit_content)
         if abs(np.linalg.det(image_from_unit)) < 1e-12 or not np.all(np.isfinite(edges)):
             return None  # seen exactly from its side
+        layer = card.layer
         return _Placed(
             warp=CardWarp(
                 pyramid,
                 image_from_unit,
                 (int(low[0]), int(low[1]), int(high[0]), int(high[1])),
                 quality=self._quality,
-                opaque=card.layer.opacity == 1,
-                hidden=hidden,
+                opaque=layer.opacity == 1 and layer.blend is Blend.NORMAL,
+                nearness=card.nearness(camera),
+                cover=cover,
             ),
             edges=edges,
-            opacity=card.layer.opacity,
+            opacity=layer.opacity,
+            mode=MODES[layer.blend],
         )
 
 

@@ -46,7 +46,8 @@ def plan_tiles(  # type: ignore[no-untyped-def]
     samples,
     bias,
     opaque,
-    hidden,
+    nearness,
+    cover,
     tiles,
     codes,
 ):
@@ -55,7 +56,8 @@ def plan_tiles(  # type: ignore[no-untyped-def]
     ``bounds`` x0, y0, x1, y1: frame pixels the card may touch; ``size``: the picture's width and
     height in texels; ``some`` and ``solid``: summed-area tables of its blocks; ``samples`` and
     ``bias`` as in ``Quality``; ``opaque``: whether the card as a whole may hide others;
-    ``hidden`` (lines, columns) bool: tiles behind nearer solid ones, brought up to date here.
+    ``nearness`` (3,): its 1/z = a x + b y + c; ``cover`` (lines, columns): the least 1/z of the
+    nearest card that is solid there, 0 if none is, brought up to date here.
     ``codes`` are level + 1, samples across and samples down, a byte each.
     """
     seen = False
@@ -63,8 +65,9 @@ def plan_tiles(  # type: ignore[no-untyped-def]
         for column in range(tiles.shape[1]):
             tiles[line, column], codes[line, column] = _EMPTY, 0
             x, y = column * TILE_WIDTH, line * TILE_HEIGHT
+            low, high = _nearness_in(nearness, x, y)
             if (
-                hidden[line, column]
+                high <= cover[line, column] * (1 + 1e-9)
                 or x >= bounds[2]
                 or x + TILE_WIDTH <= bounds[0]
                 or y >= bounds[3]
@@ -76,13 +79,22 @@ def plan_tiles(  # type: ignore[no-untyped-def]
                 continue
             if kind == _SOLID and not opaque:
                 kind = _MIXED
-            hidden[line, column] = kind == _SOLID
+            if kind == _SOLID:
+                cover[line, column] = max(cover[line, column], low)
             tiles[line, column] = kind
             codes[line, column] = _code(
                 texel_from_image, x + TILE_WIDTH / 2, y + TILE_HEIGHT / 2, coarsest, samples, bias
             )
             seen = True
     return seen
+
+
+@njit(cache=True, nogil=True)
+def _nearness_in(nearness, x, y):  # type: ignore[no-untyped-def]
+    """Return the least and the greatest 1/z of a card in a tile: both lie at its corners."""
+    middle = nearness[0] * (x + TILE_WIDTH / 2) + nearness[1] * (y + TILE_HEIGHT / 2) + nearness[2]
+    reach = (abs(nearness[0]) * TILE_WIDTH + abs(nearness[1]) * TILE_HEIGHT) / 2
+    return middle - reach, middle + reach
 
 
 @njit(cache=True, nogil=True)

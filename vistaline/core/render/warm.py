@@ -29,7 +29,10 @@ def warm() -> None:
             "vistaline": 1,
             "frame": {"width": 32, "height": 32, "duration": 1},
             "pictures": {"a": {"file": "a"}},
-            "layers": [{"name": "a", "picture": "a", "scale": 0.5}],
+            "layers": [
+                {"name": "a", "picture": "a", "scale": 0.5, "pan": 30, "blend": "multiply"},
+                {"name": "b", "picture": "a", "scale": 0.5, "pan": -30},
+            ],
         }
     )
     renderer = Renderer(complete(shot, {"a": (16, 16)}), {"a": pyramid})

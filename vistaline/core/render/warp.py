@@ -48,19 +48,20 @@ class CardWarp:
         *,
         quality: Quality,
         opaque: bool,
-        hidden: np.ndarray,
+        nearness: np.ndarray,
+        cover: np.ndarray,
     ) -> None:
         """``bounds`` (x0, y0, x1, y1) are the frame pixels the card may touch.
 
-        ``hidden`` (lines, columns) bool marks the tiles behind nearer cards; those that this one
-        hides are added to it, if it is ``opaque`` where its picture is.
+        ``nearness`` and ``cover`` as in :func:`plan_tiles`; what the card hides is noted in
+        ``cover``, if it is ``opaque`` where its picture is.
         """
-        self.bounds = bounds
+        self.bounds, self.nearness = bounds, nearness
         self._pyramid = pyramid
         texel_from_unit = np.diag([pyramid.width, pyramid.height, 1.0])
         texel_from_image = texel_from_unit @ np.linalg.inv(image_from_unit)
-        self.tiles = np.empty(hidden.shape, np.uint8)
-        codes = np.empty(hidden.shape, np.int64)
+        self.tiles = np.empty(cover.shape, np.uint8)
+        codes = np.empty(cover.shape, np.int64)
         occupancy = pyramid.occupancy
         self.seen: bool = plan_tiles(
             texel_from_image,
@@ -72,7 +73,8 @@ class CardWarp:
             quality.samples,
             quality.bias,
             opaque,
-            hidden,
+            nearness,
+            cover,
             self.tiles,
             codes,
         )
@@ -80,7 +82,7 @@ class CardWarp:
         self._stretches: list[list[int]] = stretches.tolist()
         self._matrices = _level_from_sample(stretches, texel_from_image)
         starts = np.searchsorted(
-            stretches[:, 1] // BAND, np.arange(-(-hidden.shape[0] // BAND_LINES) + 1)
+            stretches[:, 1] // BAND, np.arange(-(-cover.shape[0] // BAND_LINES) + 1)
         )
         self._bands: list[int] = starts.tolist()
 
