@@ -116,6 +116,24 @@ def test_the_live_view_is_the_rendered_frame(page: Page, frame: int) -> None:
     assert structural_similarity(live, rendered, channel_axis=2) >= 0.97
 
 
+def test_blended_layers_look_live_as_rendered(page: Page) -> None:
+    """SSIM at least 0.97, each of three kinds of mode on layers over one another."""
+    import io
+
+    open_bench(page, DUSK, "arrange")
+    undo_everything(page)
+    for layer, blend in (("sea", "multiply"), ("beam", "add"), ("headland", "luminosity")):
+        page.click(f".depth-card[data-layer={layer}]")
+        expect(page.locator(f"#inspector input[name=layer][value={layer}]").first).to_be_attached()
+        with change(page):
+            page.select_option("#v-blend", blend)
+    live = snapshot(page, 60)
+    data = fetched(page, f"/shots/{DUSK}/frame.png?n=60&width=960&b=1")
+    rendered = np.asarray(Image.open(io.BytesIO(data)))
+    assert structural_similarity(live, rendered, channel_axis=2) >= 0.97
+    undo_everything(page)
+
+
 def test_a_project_from_upload_to_shot(page: Page, picture_files: dict[str, Path]) -> None:
     page.fill("[name=name]", "Two pictures")
     page.click("text=Start project")

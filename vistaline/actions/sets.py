@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import Refused
 from vistaline.actions.shots import change_shot, create_shot, current_shot
+from vistaline.core.blending import Blend
 from vistaline.core.errors import CoreError
 from vistaline.core.optics import DEFAULT_LENS, covering_focal_length
 from vistaline.core.shot import (
@@ -41,6 +42,7 @@ class Placed:
     box: Box
     name: str = ""
     opacity: float = 1.0
+    blend: Blend = Blend.NORMAL
 
     @property
     def label(self) -> str:
@@ -154,6 +156,7 @@ def _layers(placed: Sequence[Placed]) -> list[Layer]:
             box=each.box,
             distance=distance,
             opacity=each.opacity,
+            blend=each.blend,
         )
         for each, distance in zip(placed, first_distances(len(placed)), strict=True)
     ]

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 from vistaline.actions.errors import Refused
 from vistaline.actions.pictures import Library
 from vistaline.actions.sets import Placed, start_set
+from vistaline.core.blending import Blend
 from vistaline.core.picture.decode import decode_picture
 from vistaline.core.picture.register import find_place
 from vistaline.core.shot import Box, fit_box
@@ -78,6 +79,7 @@ def _as_placed(pictures: Sequence[Picture]) -> list[Placed]:
             picture=picture,
             box=(*map(float, placing["at"]), float(picture.width), float(picture.height)),  # type: ignore[arg-type]
             opacity=placing.get("opacity", 1.0),
+            blend=Blend(placing.get("blend", "normal")),
         )
         for picture, placing in ordered
     ]

@@ -11,6 +11,7 @@ import numpy as np
 from pydantic import Field, ValidationError
 
 from vistaline.core import space
+from vistaline.core.blending import Blend
 from vistaline.core.camera_moves import CameraMove, moved
 from vistaline.core.errors import EditError, ShotError
 from vistaline.core.evaluate import camera_states, card_of
@@ -146,6 +147,12 @@ def turn_layer(
 def set_opacity(shot: Shot, *, layer: str, percent: Annotated[float, Field(ge=0, le=100)]) -> Shot:
     """Set how much of a layer is seen, 0 to 100 percent."""
     return _with_layer(shot, layer, opacity=percent / 100)
+
+
+@verb("blend mode")
+def set_blend(shot: Shot, *, layer: str, blend: Blend) -> Shot:
+    """Set what is done with the colour behind a layer."""
+    return _with_layer(shot, layer, blend=blend)
 
 
 @verb("rename layer")

@@ -13,6 +13,7 @@ import numpy as np
 
 from vistaline.core.evaluate import CameraState, Card, FrameState, evaluate
 from vistaline.core.optics import angle_of_view, gate_size
+from vistaline.core.render.blend import MODES
 from vistaline.core.shot import Shot
 from vistaline.core.stageplan import PlanView, draw_plan, view_cone
 from vistaline.core.timing import timecode
@@ -40,6 +41,7 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
                 "picture": layer.picture,
                 "distance": layer.distance,
                 "opacity": layer.opacity,
+                "mode": MODES[layer.blend],
                 "hidden": layer.hidden,
                 "locked": layer.locked,
                 "matrix": _card_matrix(places[layer.id]) if layer.id in places else None,

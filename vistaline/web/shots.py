@@ -11,6 +11,7 @@ from flask_login import login_required
 from vistaline.actions import projects, shots
 from vistaline.actions.errors import NotFound, Refused
 from vistaline.core import edit
+from vistaline.core.blending import Blend
 from vistaline.core.easing import NAMED_EASES
 from vistaline.core.evaluate import camera_states, evaluate
 from vistaline.core.formats.still import encode_jpeg, encode_png
@@ -254,6 +255,7 @@ def layer_panel(shot_id: int) -> Any:
         layer=layer,
         neighbours=neighbours,
         camera=camera,
+        blends=list(Blend),
         lenses=LENS_PRESETS,
         findings=findings(shot),
     )

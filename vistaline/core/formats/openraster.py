@@ -41,7 +41,7 @@ BLEND_MODES = {
     "svg:luminosity": "luminosity",
     "svg:hue": "hue",
     "svg:saturation": "saturation",
-    "svg:plus": "plus-lighter",
+    "svg:plus": "add",
 }
 """OpenRaster's composite-op -> the mode's name in W3C Compositing and Blending."""
 _OPERATORS = {mode: operator for operator, mode in BLEND_MODES.items()}

@@ -1,5 +1,6 @@
 // Draws cards with WebGL as the server's matrices say, in linear light, back to front.
 import * as THREE from "/vendor/three.module.js";
+import { BLEND } from "./blend.js";
 
 const CARD_VERTEX = `
   uniform mat4 clip;
@@ -9,6 +10,20 @@ const CARD_FRAGMENT = `
   uniform sampler2D picture; uniform float opacity;
   varying vec2 place;
   void main() { gl_FragColor = texture2D(picture, place) * opacity; }`;
+// What is behind is opaque: the ground at least.
+const BLENDED_FRAGMENT = `
+  uniform sampler2D picture; uniform sampler2D behind; uniform float opacity; uniform int mode; uniform vec2 frame;
+  varying vec2 place;
+  ${BLEND}
+  void main() {
+    vec4 front = texture2D(picture, place);
+    vec3 back = texture2D(behind, gl_FragCoord.xy / frame).rgb;
+    float cover = front.a * opacity;
+    gl_FragColor = vec4(blended(mode, back, front.rgb / max(front.a, 1e-4)) * cover, cover);
+  }`;
+const COPY_FRAGMENT = `
+  uniform sampler2D picture; varying vec2 place;
+  void main() { gl_FragColor = texture2D(picture, place); }`;
 const PREMULTIPLY_FRAGMENT = `
   uniform sampler2D picture; varying vec2 place;
   void main() { vec4 c = texture2D(picture, place); gl_FragColor = vec4(c.rgb * c.a, c.a); }`;
@@ -27,6 +42,7 @@ export class Stage {
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: false, alpha: false });
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
     this.renderer.sortObjects = true;
+    this.renderer.autoClear = false; // a frame with blended cards is drawn in several passes
     this.world = new THREE.Scene();
     this.eye = new THREE.Camera();
     this.clip = { value: new THREE.Matrix4() };
@@ -35,6 +51,9 @@ export class Stage {
     this.textures = new Map();
     this.loader = new THREE.TextureLoader();
     this.light = this.#target(2, 2);
+    this.behind = { texture: { value: null }, frame: { value: new THREE.Vector2() } };
+    this.copy = this.#sheet(COPY_FRAGMENT);
+    this.copying = new THREE.Scene().add(this.copy);
     this.sheet = this.#sheet(OUT_FRAGMENT);
     this.out = new THREE.Scene().add(this.sheet);
   }
@@ -93,7 +112,7 @@ export class Stage {
       let card = this.cards.get(layer.id);
       if (!card) {
         card = new THREE.Mesh(this.shape, new THREE.ShaderMaterial({
-          uniforms: { clip: this.clip, picture: { value: null }, opacity: { value: 1 } },
+          uniforms: { clip: this.clip, picture: { value: null }, opacity: { value: 1 }, mode: { value: 0 }, behind: this.behind.texture, frame: this.behind.frame },
           vertexShader: CARD_VERTEX, fragmentShader: CARD_FRAGMENT,
           transparent: true, depthTest: false, depthWrite: false, side: THREE.DoubleSide,
           blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.OneMinusSrcAlphaFactor,
@@ -104,6 +123,9 @@ export class Stage {
         this.world.add(card);
       }
       card.matrix.fromArray(layer.matrix);
+      const shader = layer.mode ? BLENDED_FRAGMENT : CARD_FRAGMENT;
+      if (card.material.fragmentShader !== shader) Object.assign(card.material, { fragmentShader: shader, needsUpdate: true });
+      card.material.uniforms.mode.value = layer.mode;
       card.material.uniforms.opacity.value = layer.opacity;
       card.material.uniforms.picture.value = await this.textures.get(layer.picture);
     }
@@ -124,16 +146,45 @@ export class Stage {
 
   #paint(record, target) {
     this.clip.value.fromArray(record.clip);
-    const rank = new Map(record.order.map((id, n) => [id, n]));
-    for (const [id, card] of this.cards) {
-      card.visible = rank.has(id);
-      card.renderOrder = rank.get(id) ?? 0;
+    const { renderer, world, eye } = this;
+    for (const card of this.cards.values()) card.visible = false;
+    renderer.setClearColor(this.ground, 1);
+    renderer.setRenderTarget(target);
+    renderer.clear();
+    let waiting = [];
+    const lay = () => {
+      waiting.forEach((card, n) => Object.assign(card, { visible: true, renderOrder: n }));
+      renderer.setRenderTarget(target);
+      if (waiting.length) renderer.render(world, eye);
+      for (const card of waiting) card.visible = false;
+      waiting = [];
+    };
+    for (const id of record.order) {
+      const card = this.cards.get(id);
+      if (!card) continue;
+      if (card.material.uniforms.mode.value) {
+        lay();
+        this.#keepBehind(target);
+      }
+      waiting.push(card);
+      if (card.material.uniforms.mode.value) lay();
     }
-    this.renderer.setClearColor(this.ground, 1);
-    this.renderer.setRenderTarget(target);
-    this.renderer.clear();
-    this.renderer.render(this.world, this.eye);
+    lay();
     this.sheet.material.uniforms.picture.value = target.texture;
+  }
+
+  /** Copy what is drawn so far, for a card to be blended with. */
+  #keepBehind(target) {
+    const { width, height } = target;
+    if (this.kept?.width !== width || this.kept?.height !== height) {
+      this.kept?.dispose();
+      this.kept = new THREE.WebGLRenderTarget(width, height, { type: THREE.HalfFloatType, depthBuffer: false, minFilter: THREE.NearestFilter, magFilter: THREE.NearestFilter });
+    }
+    this.copy.material.uniforms.picture.value = target.texture;
+    this.renderer.setRenderTarget(this.kept);
+    this.renderer.render(this.copying, this.eye);
+    this.behind.texture.value = this.kept.texture;
+    this.behind.frame.value.set(width, height);
   }
 
   draw(record) {
@@ -161,6 +212,7 @@ export class Stage {
   }
 
   dispose() {
+    this.kept?.dispose();
     this.light.dispose();
     this.renderer.dispose();
   }
