@@ -16,6 +16,7 @@ from pathlib import Path
 
 import click
 
+from vistaline.core.drawn import drawings_of
 from vistaline.core.errors import CoreError, MaskError
 from vistaline.core.evaluate import evaluate
 from vistaline.core.formats.separation import write_separation
@@ -153,8 +154,12 @@ def _frame_range(text: str | None, duration: int) -> range:
 def _open_pyramids(shot: Shot, pictures: dict[str, Path]) -> dict[str, Pyramid]:
     cache = os.environ.get("VISTALINE_CACHE") or Path.home() / ".cache" / "vistaline"
     store = PyramidStore(Path(cache) / "pyramids")
-    used = {layer.picture for layer in shot.layers if not layer.hidden}
-    return {
+    used = {layer.picture for layer in shot.layers if layer.picture and not layer.hidden}
+    drawn = {
+        texture: store.get(drawing.name, drawing.draw)
+        for texture, drawing in drawings_of(shot).items()
+    }
+    return drawn | {
         key: store.get(
             hashlib.sha256(pictures[key].read_bytes()).hexdigest(),
             partial(decode_picture, pictures[key], pictures[key].name),

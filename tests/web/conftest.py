@@ -19,6 +19,7 @@ from vistaline.store.models import JobState, PictureTask
 from vistaline.store.settings import Settings
 from vistaline.web.app import create_app
 from vistaline.web.context import Services
+from vistaline.web.signing import limiter
 
 NAMES = (f"person {n}" for n in itertools.count())
 PASSWORD = "long enough"
@@ -50,6 +51,9 @@ def app(servers: tuple[str, str], tmp_path: Path, queue: MemoryQueue) -> Iterato
     )
     app = create_app(settings, queue=queue)
     app.config.update(TESTING=True, WTF_CSRF_ENABLED=False)
+    # All tests sign in from one address; a fast machine would do so too often in a minute.
+    with app.app_context():
+        limiter.reset()
     yield app
     app.extensions["vistaline"].sessions.kw["bind"].dispose()
 

@@ -12,12 +12,13 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import Refused
+from vistaline.core.drawn import Drawing, drawing_of, drawings_of
 from vistaline.core.formats.shotfile import write_atomically
 from vistaline.core.formats.still import encode_png
 from vistaline.core.picture.decode import PictureInfo, decode_picture, inspect_picture
-from vistaline.core.picture.preview import preview_webp
+from vistaline.core.picture.preview import alpha_at, preview_webp
 from vistaline.core.render.pyramid import Pyramid, PyramidStore
-from vistaline.core.shot import Shot
+from vistaline.core.shot import Layer, Shot
 from vistaline.store.files import FileStore
 from vistaline.store.models import Picture
 
@@ -143,9 +144,28 @@ class Library:
         return self._pyramids.get(Path(file).stem, lambda: decode_picture(path, path.name))
 
     def pyramids_of(self, shot: Shot) -> dict[str, Pyramid]:
-        """Return the pyramids a shot's shown layers need, by picture key."""
-        used = {layer.picture for layer in shot.layers if not layer.hidden}
-        return {key: self.pyramid(shot.pictures[key].file) for key in sorted(used)}
+        """Return the pyramids a shot's shown layers need, by texture."""
+        used = {layer.picture for layer in shot.layers if layer.picture and not layer.hidden}
+        found = {key: self.pyramid(shot.pictures[key].file) for key in sorted(used)}
+        for texture, drawing in drawings_of(shot).items():
+            found[texture] = self._pyramids.get(drawing.name, drawing.draw)
+        return found
+
+    def drawn(self, drawing: Drawing, *, thumbnail: bool = False) -> Path:
+        """Return the browser's version of a drawing."""
+        path = self._preview_path(drawing.name, thumbnail)
+        if path.exists():
+            return path
+        return self._preview(
+            drawing.name, self._pyramids.get(drawing.name, drawing.draw), thumbnail
+        )
+
+    def alpha(self, shot: Shot, layer: Layer, u: float, v: float) -> float:
+        """Return a layer's alpha (0..1) at unit texture coordinates."""
+        drawing = drawing_of(layer)
+        if drawing is not None:
+            return alpha_at(self._pyramids.get(drawing.name, drawing.draw), u, v)
+        return alpha_at(self.pyramid(shot.pictures[layer.picture].file), u, v)
 
     def preview(self, file: str, *, thumbnail: bool = False) -> Path:
         """Return the browser's version of a stored picture."""

@@ -16,30 +16,13 @@ from vistaline.core.camera_moves import CameraMove, moved
 from vistaline.core.errors import EditError, ShotError
 from vistaline.core.evaluate import camera_states, card_of
 from vistaline.core.shot import Framing, Layer, PictureRef, Shot, explain
+from vistaline.core.shot_verbs import REGISTRY, unlocked, with_layer
 from vistaline.core.timing import parse_rate
-from vistaline.core.verbs import Verbs
 
 __all__ = ["VERBS", "apply", "label"]
 
-_VERBS: Verbs[Shot] = Verbs()
-verb, apply, label = _VERBS.verb, _VERBS.apply, _VERBS.label
-VERBS = _VERBS.functions
-
-
-def _with_layer(shot: Shot, layer_id: str, **changes: Any) -> Shot:
-    shot.layer(layer_id)
-    return shot.evolve(
-        layers=tuple(
-            layer.evolve(**changes) if layer.id == layer_id else layer for layer in shot.layers
-        )
-    )
-
-
-def _unlocked(shot: Shot, layer_id: str) -> Layer:
-    layer = shot.layer(layer_id)
-    if layer.locked:
-        raise EditError(f"{layer.name} is locked. Unlock it to move it.")
-    return layer
+verb, apply, label = REGISTRY.verb, REGISTRY.apply, REGISTRY.label
+VERBS = REGISTRY.functions
 
 
 # --- layers -----------------------------------------------------------------------------------
@@ -53,7 +36,7 @@ def move_in_depth(shot: Shot, *, layer: str, distance: float, keep_framing: bool
     sees it as before (common practice, no source: scaled by b / a). Moved freely it keeps its
     size in metres and is seen larger or smaller.
     """
-    found = _unlocked(shot, layer)
+    found = unlocked(shot, layer)
     if not 0 < distance < float("inf"):
         raise EditError(
             f"{found.name} must stand in front of the taking camera: give a distance above 0 m, "
@@ -61,10 +44,10 @@ def move_in_depth(shot: Shot, *, layer: str, distance: float, keep_framing: bool
         )
     ratio = distance / found.distance
     if keep_framing:
-        return _with_layer(
+        return with_layer(
             shot, layer, distance=distance, across=found.across * ratio, up=found.up * ratio
         )
-    return _with_layer(shot, layer, distance=distance, scale=found.scale / ratio)
+    return with_layer(shot, layer, distance=distance, scale=found.scale / ratio)
 
 
 @verb("move layer")
@@ -72,8 +55,8 @@ def move_layer(
     shot: Shot, *, layer: str, across: float | None = None, up: float | None = None
 ) -> Shot:
     """Set how far a layer stands from where it was seen, in metres."""
-    found = _unlocked(shot, layer)
-    return _with_layer(
+    found = unlocked(shot, layer)
+    return with_layer(
         shot,
         layer,
         across=found.across if across is None else across,
@@ -84,7 +67,7 @@ def move_layer(
 @verb("move layer")
 def drag_layer(shot: Shot, *, layer: str, frame: int, dx: float, dy: float) -> Shot:
     """Move a layer in its own plane by ``dx``, ``dy`` frame pixels, measured at its middle."""
-    found = _unlocked(shot, layer)
+    found = unlocked(shot, layer)
     card = card_of(shot, found)
     camera = camera_states(shot, [frame])[0]
     taking = shot.taking_camera
@@ -105,7 +88,7 @@ def drag_layer(shot: Shot, *, layer: str, frame: int, dx: float, dy: float) -> S
         raise EditError(f"{found.name} is seen from its side here. Drag it on the plan instead.")
     seen = space.project(image_from_plane, centre[None, :2])
     target = space.project(np.linalg.inv(image_from_plane), seen + np.array([dx, dy]))[0]
-    return _with_layer(
+    return with_layer(
         shot,
         layer,
         across=found.across + float(target[0] - centre[0]),
@@ -116,16 +99,16 @@ def drag_layer(shot: Shot, *, layer: str, frame: int, dx: float, dy: float) -> S
 @verb("size layer")
 def size_layer(shot: Shot, *, layer: str, percent: float) -> Shot:
     """Size a layer about its own middle; 100 percent is exactly as it was taken."""
-    found = _unlocked(shot, layer)
+    found = unlocked(shot, layer)
     if not 0 < percent <= 1e6:
         raise EditError(f"A size must be above 0 %, not {percent:g} %.")
     before = card_of(shot, found)
-    shot = _with_layer(shot, layer, scale=percent / 100)
+    shot = with_layer(shot, layer, scale=percent / 100)
     found = shot.layer(layer)
     shift = before.world_from_card[:3, 3] - card_of(shot, found).world_from_card[:3, 3]
     taking = shot.taking_camera
     across, up, _ = space.rotation(taking.pan, taking.tilt, taking.roll).T @ shift
-    return _with_layer(shot, layer, across=found.across + float(across), up=found.up + float(up))
+    return with_layer(shot, layer, across=found.across + float(across), up=found.up + float(up))
 
 
 @verb("turn layer")
@@ -138,21 +121,21 @@ def turn_layer(
     roll: float | None = None,
 ) -> Shot:
     """Turn a layer about its own middle, in degrees."""
-    _unlocked(shot, layer)
+    unlocked(shot, layer)
     angles = {"pan": pan, "tilt": tilt, "roll": roll}
-    return _with_layer(shot, layer, **{k: v for k, v in angles.items() if v is not None})
+    return with_layer(shot, layer, **{k: v for k, v in angles.items() if v is not None})
 
 
 @verb("opacity")
 def set_opacity(shot: Shot, *, layer: str, percent: Annotated[float, Field(ge=0, le=100)]) -> Shot:
     """Set how much of a layer is seen, 0 to 100 percent."""
-    return _with_layer(shot, layer, opacity=percent / 100)
+    return with_layer(shot, layer, opacity=percent / 100)
 
 
 @verb("blend mode")
 def set_blend(shot: Shot, *, layer: str, blend: Blend) -> Shot:
     """Set what is done with the colour behind a layer."""
-    return _with_layer(shot, layer, blend=blend)
+    return with_layer(shot, layer, blend=blend)
 
 
 @verb("rename layer")
@@ -160,19 +143,19 @@ def rename_layer(shot: Shot, *, layer: str, name: str) -> Shot:
     """Give a layer another name."""
     if not name.strip():
         raise EditError("A layer needs a name. Type one.")
-    return _with_layer(shot, layer, name=name.strip())
+    return with_layer(shot, layer, name=name.strip())
 
 
 @verb("show or hide")
 def set_hidden(shot: Shot, *, layer: str, hidden: bool) -> Shot:
     """Hide a layer, or show it again."""
-    return _with_layer(shot, layer, hidden=hidden)
+    return with_layer(shot, layer, hidden=hidden)
 
 
 @verb("lock or unlock")
 def set_locked(shot: Shot, *, layer: str, locked: bool) -> Shot:
     """Keep a layer from being moved, or let it be moved again."""
-    return _with_layer(shot, layer, locked=locked)
+    return with_layer(shot, layer, locked=locked)
 
 
 @verb("put in front")
@@ -189,7 +172,7 @@ def put_in_front(shot: Shot, *, layer: str, of: str) -> Shot:
 @verb("remove layer")
 def remove_layer(shot: Shot, *, layer: str) -> Shot:
     """Take a layer off the stage; its picture stays in the project."""
-    _unlocked(shot, layer)
+    unlocked(shot, layer)
     rest = tuple(each for each in shot.layers if each.id != layer)
     used = {each.picture for each in rest}
     pictures = {key: picture for key, picture in shot.pictures.items() if key in used}

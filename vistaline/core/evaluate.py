@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from math import exp, log
 
@@ -17,7 +17,7 @@ from vistaline.core.optics import focal_length_px
 from vistaline.core.ordering import NEAR, PlacedCard, draw_order
 from vistaline.core.shot import Layer, Shot, TakingCamera
 
-__all__ = ["CameraState", "Card", "FrameState", "camera_states", "card_of", "evaluate"]
+__all__ = ["CameraState", "Card", "FrameState", "camera_states", "card_of", "evaluate", "own_size"]
 
 FAR = 4e6
 """Metres: beyond the farthest a layer can stand from a camera."""
@@ -63,6 +63,7 @@ class Card:
 
     layer: Layer
     world_from_card: Matrix4
+    """Rigid, but for what stays with the lens: that is also stretched along the frame."""
     width: float
     height: float
 
@@ -110,25 +111,76 @@ def metres_per_pixel(camera: TakingCamera, distance: float) -> float:
     return distance / focal_length_px(camera.focal_length, *camera.canvas)
 
 
-def card_of(shot: Shot, layer: Layer) -> Card:
-    """Return where a layer stands. ``layer.scale`` 1 shows it exactly as it was taken."""
-    assert layer.box is not None, "the shot has been completed"
-    x, y, width, height = layer.box
-    canvas_width, canvas_height = shot.taking_camera.canvas
-    metres = metres_per_pixel(shot.taking_camera, layer.distance) * layer.scale
-    centre = (
-        (x + width / 2 - canvas_width / 2) * metres + layer.across,
-        -(y + height / 2 - canvas_height / 2) * metres + layer.up,
-        -layer.distance,
-    )
+def card_of(shot: Shot, layer: Layer, camera: CameraState | None = None) -> Card:
+    """Return where a layer stands, ``layer.scale`` 1 as it was taken or as large as it is.
+
+    ``camera`` counts for what stays with the lens or faces it; without one such a layer stands
+    as the first framing has it.
+    """
     taking = shot.taking_camera
+    centre = (layer.across, layer.up, -layer.distance)
+    if layer.box is not None:
+        x, y, width, height = layer.box
+        canvas_width, canvas_height = taking.canvas
+        metres = metres_per_pixel(taking, layer.distance) * layer.scale
+        centre = (
+            (x + width / 2 - canvas_width / 2) * metres + layer.across,
+            -(y + height / 2 - canvas_height / 2) * metres + layer.up,
+            -layer.distance,
+        )
+        size = width * metres, height * metres
+    else:
+        width, height = own_size(shot, layer)
+        size = width * layer.scale, height * layer.scale
+    local = space.pose(centre, layer.pan, layer.tilt, layer.roll)
     world_from_taking = space.pose(taking.position, taking.pan, taking.tilt, taking.roll)
+    card = Card(
+        layer=layer, world_from_card=world_from_taking @ local, width=size[0], height=size[1]
+    )
+    if layer.field and layer.field.backdrop:
+        return _backdrop(layer, camera or camera_states(shot, [0])[0])
+    if layer.stays == "facing":
+        return _facing(card, camera or camera_states(shot, [0])[0])
+    if layer.stays == "lens" and camera is not None:
+        return _with_lens(card, camera, camera_states(shot, [0])[0])
+    return card
+
+
+def own_size(shot: Shot, layer: Layer) -> tuple[float, float]:
+    """Return a card's width and height in metres at scale 1."""
+    if layer.field is not None:
+        return layer.field.width, layer.field.height
+    assert layer.width is not None, "the shot has been completed"
+    picture = shot.pictures[layer.picture]
+    assert picture.width and picture.height, "the shot has been completed"
+    return layer.width, layer.width * picture.height / picture.width
+
+
+def _backdrop(layer: Layer, camera: CameraState) -> Card:
+    width, height = camera.frame_size
+    # A little more than the frame: no edge is seen to be smoothed.
+    metres = 1.01 * layer.distance / camera.focal_px
+    behind = space.pose((0.0, 0.0, -layer.distance))
     return Card(
         layer=layer,
-        world_from_card=world_from_taking @ space.pose(centre, layer.pan, layer.tilt, layer.roll),
+        world_from_card=camera.world_from_camera @ behind,
         width=width * metres,
         height=height * metres,
     )
+
+
+def _facing(card: Card, camera: CameraState) -> Card:
+    turned = card.world_from_card.copy()
+    turned[:3, :3] = camera.world_from_camera[:3, :3] @ space.rotation(0, 0, card.layer.roll)
+    return replace(card, world_from_card=turned)
+
+
+def _with_lens(card: Card, camera: CameraState, first: CameraState) -> Card:
+    """Return a card that is seen as the first framing sees it, whatever the camera does."""
+    # A longer lens would enlarge it; in the plane of the frame it shrinks by as much.
+    zoom = first.focal_px / camera.focal_px
+    in_camera = np.diag([zoom, zoom, 1.0, 1.0]) @ first.camera_from_world @ card.world_from_card
+    return replace(card, world_from_card=camera.world_from_camera @ in_camera)
 
 
 def camera_states(shot: Shot, frames: ArrayLike) -> list[CameraState]:
@@ -158,18 +210,34 @@ def camera_states(shot: Shot, frames: ArrayLike) -> list[CameraState]:
 
 def evaluate(shot: Shot, frames: ArrayLike) -> list[FrameState]:
     """Return the state at each of ``frames``; times before and after the route stand still."""
-    cards = [card_of(shot, layer) for layer in shot.layers if not layer.hidden]
-    parallel = _parallel(cards)
-    order = _parallel_order if parallel else _exact_order
-    return [
-        FrameState(
-            camera=camera,
-            cards=cards,
-            order=order(cards, camera) if cards else [],
-            parallel=parallel,
+    cameras = camera_states(shot, frames)
+    shown = [layer for layer in shot.layers if not layer.hidden]
+    standing = [None if _moves_with_camera(layer) else card_of(shot, layer) for layer in shown]
+    still = all(card is not None for card in standing)
+    states: list[FrameState] = []
+    for camera in cameras:
+        if states and still:
+            cards, parallel = list(states[0].cards), states[0].parallel
+        else:
+            cards = [
+                card or card_of(shot, layer, camera)
+                for layer, card in zip(shown, standing, strict=True)
+            ]
+            parallel = _parallel(cards)
+        order = _parallel_order if parallel else _exact_order
+        states.append(
+            FrameState(
+                camera=camera,
+                cards=cards,
+                order=order(cards, camera) if cards else [],
+                parallel=parallel,
+            )
         )
-        for camera in camera_states(shot, frames)
-    ]
+    return states
+
+
+def _moves_with_camera(layer: Layer) -> bool:
+    return layer.stays != "stage" or bool(layer.field and layer.field.backdrop)
 
 
 def _parallel(cards: list[Card]) -> bool:

@@ -38,7 +38,8 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
             {
                 "id": layer.id,
                 "name": layer.name,
-                "picture": layer.picture,
+                "texture": layer.texture,
+                "card": layer.is_card,
                 "distance": layer.distance,
                 "opacity": layer.opacity,
                 "mode": MODES[layer.blend],
@@ -48,7 +49,9 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
             }
             for layer in shot.layers
         ],
-        "frames": [_frame(frame, state, shot) for frame, state in zip(frames, states, strict=True)],
+        "frames": [
+            _frame(frame, state, shot, places) for frame, state in zip(frames, states, strict=True)
+        ],
         "framings": [
             {"frame": framing.frame, "name": framing.name} for framing in shot.route.framings
         ],
@@ -84,11 +87,14 @@ def _flat(matrix: np.ndarray) -> list[float]:
     return [round(float(value), 9) for value in matrix.T.ravel()]
 
 
-def _frame(frame: int, state: FrameState, shot: Shot) -> dict[str, Any]:
+def _frame(frame: int, state: FrameState, shot: Shot, places: dict[str, Card]) -> dict[str, Any]:
     camera = state.camera
+    # What moves with the camera has a matrix of its own in every frame.
+    moved = [card for card in state.cards if places[card.layer.id] is not card]
     return {
         "clip": _flat(camera.clip_from_world),
         "order": [state.cards[i].layer.id for i in state.order],
+        "moved": {card.layer.id: _card_matrix(card) for card in moved},
         "timecode": timecode(frame, shot.frame.rate),
         "camera": _camera(camera),
     }

@@ -16,7 +16,6 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import (
     BaseModel,
     BeforeValidator,
-    ConfigDict,
     Field,
     PlainSerializer,
     ValidationError,
@@ -27,6 +26,8 @@ from pydantic import (
 from vistaline.core.blending import Blend
 from vistaline.core.easing import NAMED_EASES, CubicBezier, parse_ease
 from vistaline.core.errors import ShotError
+from vistaline.core.fields import ColourField
+from vistaline.core.model import Degrees, Distance, HexColour, Length, Metres, Part
 from vistaline.core.optics import DEFAULT_LENS, covering_focal_length
 from vistaline.core.timing import parse_rate, rate_label
 
@@ -39,6 +40,7 @@ __all__ = [
     "PictureRef",
     "Route",
     "Shot",
+    "Stays",
     "TakingCamera",
     "complete",
     "dump_shot",
@@ -56,13 +58,12 @@ def _checked_ease(ease: Any) -> Any:
     return ease
 
 
-Metres = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
-Distance = Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)]
-Degrees = Annotated[float, Field(ge=-36000, le=36000, allow_inf_nan=False)]
 Millimetres = Annotated[float, Field(gt=0, le=5000, allow_inf_nan=False)]
 Position = tuple[Metres, Metres, Metres]
 Box = tuple[float, float, Annotated[float, Field(gt=0)], Annotated[float, Field(gt=0)]]
 """x, y, width, height in the taking camera's pixels; x and y of the top left corner."""
+Stays = Literal["stage", "lens", "facing"]
+"""Where it is put; fixed to the frame, as it is seen in the first; or turned to the camera."""
 
 Rate = Annotated[
     Fraction,
@@ -90,16 +91,7 @@ Ease = Annotated[
 ]
 
 
-class _Part(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-    def evolve(self, **changes: Any) -> Self:
-        """Return a copy with ``changes``, checked like a new one."""
-        current = {name: getattr(self, name) for name in type(self).model_fields}
-        return type(self)(**(current | changes))
-
-
-class FrameFormat(_Part):
+class FrameFormat(Part):
     """The frame's size in pixels, its rate, and how many frames the shot lasts."""
 
     width: int = Field(1920, ge=16, le=8192, multiple_of=2)
@@ -116,7 +108,7 @@ class FrameFormat(_Part):
         return self.duration / self.rate
 
 
-class PictureRef(_Part):
+class PictureRef(Part):
     """A picture the shot uses: a file path relative to the shot file, with ``/``."""
 
     file: str = Field(min_length=1, max_length=500)
@@ -124,7 +116,7 @@ class PictureRef(_Part):
     height: int | None = Field(None, ge=1)
 
 
-class TakingCamera(_Part):
+class TakingCamera(Part):
     """The camera the picture is taken to have been seen from; it stands still."""
 
     width: int | None = Field(None, ge=1, description="Canvas in picture pixels.")
@@ -147,15 +139,21 @@ class TakingCamera(_Part):
         return self.width, self.height
 
 
-class Layer(_Part):
-    """Some of the taking camera's pixels caught on an upright plane."""
+class Layer(Part):
+    """Something that stands on the stage: a picture or a colour field, on a plane.
+
+    A layer with a ``box`` is some of the taking camera's pixels, seen from it as they were taken
+    at any distance. One without is a card: its size is in metres.
+    """
 
     id: str = Field("", max_length=80)
     name: str = Field(min_length=1, max_length=80)
-    picture: str
+    picture: str = Field("", description="A key of the shot's pictures; or a field is given.")
+    field: ColourField | None = None
     box: Box | None = Field(
         None, description="Place in the taking camera's canvas: x, y, width, height in pixels."
     )
+    width: Length | None = Field(None, description="A card with a picture: its width in metres.")
     distance: Distance = Field(2.0, description="Metres from the taking camera, along its axis.")
     across: Metres = Field(0.0, description="Metres to the right of where it was seen.")
     up: Metres = Field(0.0, description="Metres above where it was seen.")
@@ -165,13 +163,33 @@ class Layer(_Part):
     pan: Degrees = 0.0
     tilt: Degrees = 0.0
     roll: Degrees = 0.0
+    stays: Stays = Field("stage", description="On the stage, with the lens, or facing it.")
     opacity: float = Field(1.0, ge=0, le=1)
     blend: Blend = Field(Blend.NORMAL, description="What is done with the colour behind.")
     hidden: bool = False
     locked: bool = False
 
+    @model_validator(mode="after")
+    def _shows_one_thing(self) -> Self:
+        if bool(self.picture) == (self.field is not None):
+            raise ShotError(
+                f"Layer {self.name!r} must show either a picture or a colour field.",
+                field="picture",
+            )
+        return self
 
-class Framing(_Part):
+    @property
+    def is_card(self) -> bool:
+        """Whether its size is its own, in metres, and not what the taking camera saw."""
+        return self.width is not None or self.field is not None
+
+    @property
+    def texture(self) -> str:
+        """What its look is known by among the shot's: a picture's key, or its own id."""
+        return self.picture or f"~{self.id}"
+
+
+class Framing(Part):
     """What the camera sees at one frame; ``ease`` shapes the travel that arrives here."""
 
     frame: int = Field(ge=0)
@@ -190,7 +208,7 @@ class Framing(_Part):
         return parse_ease(self.ease)
 
 
-class Route(_Part):
+class Route(Part):
     """The camera's framings in order of time."""
 
     framings: tuple[Framing, ...] = Field((Framing(frame=0),), min_length=1)
@@ -208,13 +226,13 @@ class Route(_Part):
         return self
 
 
-class Shot(_Part):
+class Shot(Part):
     """Everything that makes one shot."""
 
     vistaline: Literal[1] = Field(1, description="Version of the shot file.")
     name: str = Field("Untitled", min_length=1, max_length=120)
     frame: FrameFormat
-    background: str = Field("#000000", pattern="^#[0-9a-fA-F]{6}$")
+    background: HexColour = "#000000"
     taking_camera: TakingCamera = TakingCamera()
     pictures: dict[str, PictureRef] = Field(default_factory=dict)
     layers: tuple[Layer, ...] = Field(
@@ -225,7 +243,7 @@ class Shot(_Part):
     @model_validator(mode="after")
     def _consistent(self) -> Self:
         for i, layer in enumerate(self.layers):
-            if layer.picture not in self.pictures:
+            if layer.picture and layer.picture not in self.pictures:
                 raise ShotError(
                     f"Layer {layer.name!r} uses picture {layer.picture!r}, which is not among "
                     "the shot's pictures.",
@@ -375,7 +393,8 @@ def complete(shot: Shot, sizes: dict[str, tuple[int, int]]) -> Shot:
     }
     camera = shot.taking_camera
     if camera.width is None or camera.height is None:
-        farthest = max(shot.layers, key=lambda layer: layer.distance, default=None)
+        seen = [layer for layer in shot.layers if not layer.is_card]
+        farthest = max(seen, key=lambda layer: layer.distance, default=None)
         canvas = sizes[farthest.picture] if farthest else shot.frame.size
         camera = camera.evolve(width=canvas[0], height=canvas[1])
     if camera.focal_length is None:
@@ -384,7 +403,9 @@ def complete(shot: Shot, sizes: dict[str, tuple[int, int]]) -> Shot:
         )
         camera = camera.evolve(focal_length=lens)
     layers = tuple(
-        layer if layer.box else layer.evolve(box=fit_box(sizes[layer.picture], camera.canvas))
+        layer
+        if layer.box or layer.is_card
+        else layer.evolve(box=fit_box(sizes[layer.picture], camera.canvas))
         for layer in shot.layers
     )
     return shot.evolve(pictures=pictures, taking_camera=camera, layers=layers)

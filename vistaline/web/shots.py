@@ -12,11 +12,11 @@ from vistaline.actions import projects, shots
 from vistaline.actions.errors import NotFound, Refused
 from vistaline.core import edit
 from vistaline.core.blending import Blend
+from vistaline.core.drawn import drawing_of
 from vistaline.core.easing import NAMED_EASES
 from vistaline.core.evaluate import camera_states, evaluate
 from vistaline.core.formats.still import encode_jpeg, encode_png
 from vistaline.core.optics import LENS_PRESETS, angle_of_view, gate_size
-from vistaline.core.picture.preview import alpha_at
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.scene import describe_scene, pick_layer
 from vistaline.core.shot import Layer, Shot
@@ -89,14 +89,28 @@ def preview(shot_id: int, verb: str) -> Any:
 def _scene(row: ShotRow, shot: Shot, frames: Any) -> dict[str, Any]:
     return describe_scene(shot, frames) | {
         "version": row.version,
-        "textures": {key: _texture_address(row, shot, key) for key in shot.pictures},
+        "textures": {layer.texture: _texture_address(row, shot, layer) for layer in shot.layers},
     }
 
 
-def _texture_address(row: ShotRow, shot: Shot, key: str) -> str:
-    """Return where a picture of a shot is, as it was when the shot took it."""
-    content = Path(shot.pictures[key].file).stem[:16]
-    return url_for("shots.texture", shot_id=row.id, key=key, v=content)
+def _texture_address(row: ShotRow, shot: Shot, layer: Layer) -> str:
+    """Return where a layer's look is: a picture as it was when the shot took it, or a drawing."""
+    drawing = drawing_of(layer)
+    if drawing is not None:
+        return url_for("shots.drawn", shot_id=row.id, name=drawing.name)
+    content = Path(shot.pictures[layer.picture].file).stem[:16]
+    return url_for("shots.texture", shot_id=row.id, key=layer.picture, v=content)
+
+
+@blueprint.get("/<int:shot_id>/drawn/<name>.webp")
+@login_required
+def drawn(shot_id: int, name: str) -> Any:
+    """Send a layer's drawn look; named by what it is drawn from, its content never changes."""
+    _, shot = _open(shot_id)
+    found = next((d for d in map(drawing_of, shot.layers) if d and d.name == name), None)
+    if found is None:
+        raise NotFound("The shot has no such drawing any more.")
+    return send_kept(services().library.drawn(found, thumbnail="thumb" in request.args))
 
 
 @blueprint.get("/<int:shot_id>/pictures/<key>.webp")
@@ -145,7 +159,7 @@ def pick(shot_id: int) -> Any:
     library = services().library
 
     def alpha(layer: Layer, u: float, v: float) -> float:
-        return alpha_at(library.pyramid(shot.pictures[layer.picture].file), u, v)
+        return library.alpha(shot, layer, u, v)
 
     args = request.args
     state = evaluate(shot, [args.get("frame", 0, type=int)])[0]
@@ -230,7 +244,7 @@ def depth_panel(shot_id: int) -> Any:
         row=row,
         shot=shot,
         layers=[layer for _, layer in ordered],
-        address=lambda key: _texture_address(row, shot, key),
+        address=lambda layer: _texture_address(row, shot, layer),
         selected=request.args.get("layer", ""),
     )
 

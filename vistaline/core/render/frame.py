@@ -54,7 +54,7 @@ class Renderer:
         quality: Quality = STANDARD,
         threads: int | None = None,
     ) -> None:
-        """``pyramids`` has one for each picture key that a shown layer uses.
+        """``pyramids`` has one for each texture that a shown layer uses.
 
         ``threads`` share a frame's bands, by default one a core. OpenCV's own threads are turned
         off in this process: two kinds would only get in each other's way.
@@ -146,7 +146,7 @@ class Renderer:
     def _place_card(self, card: Card, camera: CameraState, cover: np.ndarray) -> _Placed | None:
         if card.layer.opacity == 0:
             return None
-        pyramid = self._pyramids[card.layer.picture]
+        pyramid = self._pyramids[card.layer.texture]
         corners = _content_corners(card, pyramid)
         camera_from_card = camera.camera_from_world @ card.world_from_card
         visible = clip_polygon_near((corners @ camera_from_card.T)[:, :3], NEAR)

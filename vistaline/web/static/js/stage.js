@@ -93,11 +93,12 @@ export class Stage {
 
   /** Fetch the pictures that are not here yet; resolves when all can be drawn. */
   load(addresses) {
-    const waits = Object.entries(addresses).map(([key, address]) => {
-      if (!this.textures.has(key)) {
-        this.textures.set(key, this.loader.loadAsync(address).then((texture) => this.#premultiplied(texture)));
+    // By address: it names the content, so a layer that is drawn anew gets its new look.
+    const waits = Object.values(addresses).map((address) => {
+      if (!this.textures.has(address)) {
+        this.textures.set(address, this.loader.loadAsync(address).then((texture) => this.#premultiplied(texture)));
       }
-      return this.textures.get(key);
+      return this.textures.get(address);
     });
     return Promise.all(waits);
   }
@@ -127,7 +128,8 @@ export class Stage {
       if (card.material.fragmentShader !== shader) Object.assign(card.material, { fragmentShader: shader, needsUpdate: true });
       card.material.uniforms.mode.value = layer.mode;
       card.material.uniforms.opacity.value = layer.opacity;
-      card.material.uniforms.picture.value = await this.textures.get(layer.picture);
+      card.material.uniforms.picture.value = await this.textures.get(data.textures[layer.texture]);
+      card.userData.matrix = layer.matrix;
     }
     for (const id of gone) {
       const card = this.cards.get(id);
@@ -147,7 +149,10 @@ export class Stage {
   #paint(record, target) {
     this.clip.value.fromArray(record.clip);
     const { renderer, world, eye } = this;
-    for (const card of this.cards.values()) card.visible = false;
+    for (const [id, card] of this.cards) {
+      card.visible = false;
+      card.matrix.fromArray(record.moved[id] ?? card.userData.matrix);
+    }
     renderer.setClearColor(this.ground, 1);
     renderer.setRenderTarget(target);
     renderer.clear();

@@ -133,7 +133,7 @@ export class Viewfinder {
     const { data, record } = this.scene.current;
     const layer = this.bench === "arrange" && data.layers.find((each) => each.id === this.scene.layer);
     if (layer?.matrix && record.order.includes(layer.id)) {
-      const corners = [[-0.5, 0.5], [0.5, 0.5], [0.5, -0.5], [-0.5, -0.5]].map((c) => this.#seen(record.clip, layer.matrix, c));
+      const corners = [[-0.5, 0.5], [0.5, 0.5], [0.5, -0.5], [-0.5, -0.5]].map((c) => this.#seen(record.clip, record.moved[layer.id] ?? layer.matrix, c));
       if (corners.every(Boolean)) {
         marks.push(svg("polygon", { class: "chosen", points: corners.map((p) => p.join(",")).join(" ") }));
         const tagX = Math.max(x, Math.min(...corners.map((p) => p[0])));
