@@ -10,6 +10,10 @@
 - ``shot``        the shot model and its validation
 - ``evaluate``    shot + frame -> every matrix, opacity, lens and the draw order
 - ``ordering``    which card is in front of which
+- ``arranging``   spread, ground, match, scatter
+- ``drawn``       layers drawn from a description
+- ``fields``      colour fields and gradients
+- ``edit_layers``  edits of what stands on the stage
 - ``edit``        the edits a person can make: shot -> new shot
 - ``camera_moves``  camera gestures: truck, pedestal, dolly, pan, tilt, roll
 - ``stageplan``   the stage as seen from above or from the side

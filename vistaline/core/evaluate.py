@@ -21,6 +21,7 @@ __all__ = ["CameraState", "Card", "FrameState", "camera_states", "card_of", "eva
 
 FAR = 4e6
 """Metres: beyond the farthest a layer can stand from a camera."""
+_BEHIND_ALL = 3e6
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -66,6 +67,10 @@ class Card:
     """Rigid, but for what stays with the lens: that is also stretched along the frame."""
     width: float
     height: float
+
+    @property
+    def is_backdrop(self) -> bool:
+        return bool(self.layer.field and self.layer.field.backdrop)
 
     @property
     def card_from_unit(self) -> Matrix3:
@@ -157,10 +162,11 @@ def own_size(shot: Shot, layer: Layer) -> tuple[float, float]:
 
 
 def _backdrop(layer: Layer, camera: CameraState) -> Card:
+    """Return a card that fills the frame, farther away than anything can stand."""
     width, height = camera.frame_size
     # A little more than the frame: no edge is seen to be smoothed.
-    metres = 1.01 * layer.distance / camera.focal_px
-    behind = space.pose((0.0, 0.0, -layer.distance))
+    metres = 1.01 * _BEHIND_ALL / camera.focal_px
+    behind = space.pose((0.0, 0.0, -_BEHIND_ALL))
     return Card(
         layer=layer,
         world_from_card=camera.world_from_camera @ behind,
@@ -224,16 +230,21 @@ def evaluate(shot: Shot, frames: ArrayLike) -> list[FrameState]:
                 for layer, card in zip(shown, standing, strict=True)
             ]
             parallel = _parallel(cards)
-        order = _parallel_order if parallel else _exact_order
         states.append(
             FrameState(
-                camera=camera,
-                cards=cards,
-                order=order(cards, camera) if cards else [],
-                parallel=parallel,
+                camera=camera, cards=cards, order=_order(cards, camera, parallel), parallel=parallel
             )
         )
     return states
+
+
+def _order(cards: list[Card], camera: CameraState, parallel: bool) -> list[int]:
+    """Return indices far to near; backdrops are behind everything, whatever it is."""
+    last = [i for i, card in enumerate(cards) if card.is_backdrop]
+    rest = [i for i, card in enumerate(cards) if not card.is_backdrop]
+    order = _parallel_order if parallel else _exact_order
+    found = order([cards[i] for i in rest], camera) if rest else []
+    return [*last, *(rest[i] for i in found)]
 
 
 def _moves_with_camera(layer: Layer) -> bool:
@@ -241,8 +252,8 @@ def _moves_with_camera(layer: Layer) -> bool:
 
 
 def _parallel(cards: list[Card]) -> bool:
-    normals = np.array([card.world_from_card[:3, 2] for card in cards])
-    return bool(np.all(normals @ normals[0] > 1 - 1e-12)) if cards else True
+    normals = np.array([card.world_from_card[:3, 2] for card in cards if not card.is_backdrop])
+    return bool(np.all(normals @ normals[0] > 1 - 1e-12)) if len(normals) else True
 
 
 def _parallel_order(cards: list[Card], camera: CameraState) -> list[int]:

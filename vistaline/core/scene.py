@@ -34,6 +34,7 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
         "rate": [rate.numerator, rate.denominator],
         "duration": shot.frame.duration,
         "background": shot.background,
+        "ground": shot.taking_camera.position[1] - shot.ground.eye_height if shot.ground else None,
         "layers": [
             {
                 "id": layer.id,

@@ -36,6 +36,7 @@ __all__ = [
     "Box",
     "FrameFormat",
     "Framing",
+    "Ground",
     "Layer",
     "PictureRef",
     "Route",
@@ -208,6 +209,15 @@ class Framing(Part):
         return parse_ease(self.ease)
 
 
+class Ground(Part):
+    """The level ground the picture was taken on."""
+
+    horizon: float = Field(
+        ge=-100_000, le=100_000, description="Canvas pixels from the top to the horizon."
+    )
+    eye_height: Length = Field(1.6, description="Metres from the ground to the taking camera.")
+
+
 class Route(Part):
     """The camera's framings in order of time."""
 
@@ -234,6 +244,7 @@ class Shot(Part):
     frame: FrameFormat
     background: HexColour = "#000000"
     taking_camera: TakingCamera = TakingCamera()
+    ground: Ground | None = None
     pictures: dict[str, PictureRef] = Field(default_factory=dict)
     layers: tuple[Layer, ...] = Field(
         (), max_length=500, description="Of two at one distance, the later is in front."

@@ -26,7 +26,7 @@ class StagePlan:
     """Points are (right, up) on the sheet, metres: above = (x, -z); side = (-z, y)."""
 
     bars: dict[str, tuple[tuple[float, float], tuple[float, float]]]
-    """Each layer's two ends, hidden layers too."""
+    """Each layer's two ends, hidden layers too; a backdrop is nowhere on the stage."""
     path: FloatArray
     """(frames, 2): the camera at every frame."""
     ticks: FloatArray
@@ -47,6 +47,8 @@ def draw_plan(shot: Shot, view: PlanView) -> StagePlan:
     bars = {}
     for layer in shot.layers:
         card = card_of(shot, layer)
+        if card.is_backdrop:
+            continue
         half = (
             np.array([card.width / 2, 0, 0])
             if view is PlanView.ABOVE

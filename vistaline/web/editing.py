@@ -14,19 +14,24 @@ from vistaline.web.context import session
 __all__ = ["arguments", "changed", "send_kept", "version"]
 
 _FLAGS = {
-    "keep_framing", "hidden", "locked", "edge_care", "takes_away", "invert",
+    "keep_framing", "hidden", "locked", "edge_care", "takes_away", "invert", "backdrop", "add",
+    "remove",
 }  # fmt: skip
 
 
 def arguments() -> dict[str, Any]:
     """Return the form's values; an empty field means: leave as it is."""
-    form = {key: value for key, value in request.form.items() if value != "" or key == "name"}
+    form: dict[str, Any] = {
+        key: value for key, value in request.form.items() if value != "" or key == "name"
+    }
     for key in ("csrf_token", "version"):
         form.pop(key, None)
     # A box that is not ticked sends nothing; its form says that it was there.
     for flag in request.form.getlist("flags"):
         form.setdefault(flag, "false")
     form.pop("flags", None)
+    if "layers" in form:
+        form["layers"] = request.form.getlist("layers")
     return {key: value == "true" if key in _FLAGS else value for key, value in form.items()}
 
 

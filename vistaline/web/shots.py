@@ -10,11 +10,13 @@ from flask_login import login_required
 
 from vistaline.actions import projects, shots
 from vistaline.actions.errors import NotFound, Refused
+from vistaline.actions.pictures import pictures_of
 from vistaline.core import edit
+from vistaline.core.arranging import ground_facts, parallax_step, screen_shift
 from vistaline.core.blending import Blend
 from vistaline.core.drawn import drawing_of
 from vistaline.core.easing import NAMED_EASES
-from vistaline.core.evaluate import camera_states, evaluate
+from vistaline.core.evaluate import camera_states, card_of, evaluate
 from vistaline.core.formats.still import encode_jpeg, encode_png
 from vistaline.core.optics import LENS_PRESETS, angle_of_view, gate_size
 from vistaline.core.render.frame import Renderer, scaled
@@ -22,7 +24,7 @@ from vistaline.core.scene import describe_scene, pick_layer
 from vistaline.core.shot import Layer, Shot
 from vistaline.core.timing import RATE_PRESETS
 from vistaline.core.watch import findings
-from vistaline.store.models import ShotRow
+from vistaline.store.models import Picture, ShotRow
 from vistaline.web.context import person_id, services, session
 from vistaline.web.editing import arguments, changed, send_kept, version
 
@@ -205,6 +207,48 @@ def make_edit(shot_id: int, verb: str) -> Any:
     return _changed(row)
 
 
+def _reference(row: ShotRow) -> tuple[Picture, dict[str, Any]]:
+    """Return the picture that a form names, and what a shot keeps of it."""
+    picture = projects.find_picture(
+        session(), person_id(), request.form.get("picture", 0, type=int)
+    )
+    if picture.project_id != row.project_id:
+        raise Refused(f"{picture.name} belongs to another project.")
+    return picture, {"file": picture.file, "width": picture.width, "height": picture.height}
+
+
+@blueprint.post("/<int:shot_id>/swap")
+@login_required
+def swap(shot_id: int) -> Any:
+    """Show another picture of the project in a layer's place."""
+    row = projects.find_shot(session(), person_id(), shot_id)
+    picture, reference = _reference(row)
+    values = {
+        "layer": request.form.get("layer", ""),
+        "key": f"p{picture.id}",
+        "picture": reference,
+    }
+    shots.change_shot(
+        session(), row, "swap_picture", values, version=version(), person_id=person_id()
+    )
+    return _changed(row)
+
+
+@blueprint.post("/<int:shot_id>/cards")
+@login_required
+def add_card(shot_id: int) -> Any:
+    """Add a picture of the project as a card, a metre wide."""
+    row = projects.find_shot(session(), person_id(), shot_id)
+    picture, reference = _reference(row)
+    key = f"p{picture.id}"
+    layer = {"name": Path(picture.name).stem[:80] or "Card", "picture": key, "width": 1.0}
+    values = {"pictures": {key: reference}, "layers": [layer]}
+    shots.change_shot(
+        session(), row, "add_layers", values, version=version(), person_id=person_id()
+    )
+    return _changed(row)
+
+
 @blueprint.post("/<int:shot_id>/undo")
 @login_required
 def undo(shot_id: int) -> Any:
@@ -262,11 +306,23 @@ def layer_panel(shot_id: int) -> Any:
         if layer and each.id != layer.id and abs(each.distance - layer.distance) < 1e-9
     ]
     camera = camera_states(shot, [request.args.get("frame", 0, type=int)])[0]
+    nearest_first = sorted(shot.layers, key=lambda each: each.distance)
+    step = 0.0
+    if len(nearest_first) > 1 and nearest_first[0].distance < nearest_first[-1].distance:
+        ends = nearest_first[0].distance, nearest_first[-1].distance
+        step = parallax_step(shot, len(nearest_first), *ends, 0.1)
+    card = card_of(shot, layer) if layer else None
     return render_template(
         "_layer.html",
         row=row,
         shot=shot,
         layer=layer,
+        size=(card.width, card.height) if card else None,
+        shift=screen_shift(shot, layer) if layer else 0.0,
+        facts=ground_facts(shot, layer) if layer else None,
+        pictures=pictures_of(session(), row.project_id),
+        nearest_first=nearest_first,
+        step=step,
         neighbours=neighbours,
         camera=camera,
         blends=list(Blend),

@@ -39,9 +39,10 @@ export class Plan {
 
   #fit(plan, data) {
     // Where the camera is directed the sheet opens on its path and the nearest layers.
-    const distances = data.layers.map((layer) => layer.distance);
+    const standing = data.layers.filter((layer) => plan.bars[layer.id]);
+    const distances = standing.map((layer) => layer.distance);
     const reach = { path: 0, near: 2.2 * Math.min(...distances), all: Infinity }[this.showing];
-    const near = data.layers.filter((layer) => layer.distance <= reach).map((layer) => plan.bars[layer.id]);
+    const near = standing.filter((layer) => layer.distance <= reach).map((layer) => plan.bars[layer.id]);
     const points = [...near.flat(), ...plan.path];
     const xs = points.map((p) => p[0]);
     const ys = points.map((p) => p[1]);
@@ -67,6 +68,7 @@ export class Plan {
     this.at = at;
     this.sheet.replaceChildren(
       ...this.#rules(at),
+      ...this.#ground(at, data.ground),
       this.#cone(at, record.camera.cones[this.view]),
       ...this.#bars(at, data, plan),
       ...this.#path(at, plan, record),
@@ -90,6 +92,12 @@ export class Plan {
     return lines;
   }
 
+  #ground(at, height) {
+    if (height === null || this.view === "above") return [];
+    const y = at([0, height])[1];
+    return [svg("line", { class: "ground", x1: 0, x2: this.size.width, y1: y, y2: y }), svg("text", { x: this.size.width - 6, y: y - 4, "text-anchor": "end" }, "ground")];
+  }
+
   #cone(at, cone) {
     const far = (this.size.width + this.size.height) / this.scale;
     const ends = cone.edges.map(([x, y]) => at([cone.apex[0] + x * far, cone.apex[1] + y * far]));
@@ -99,7 +107,8 @@ export class Plan {
   #bars(at, data, plan) {
     const { width } = this.size;
     const taken = [];
-    return data.layers.map((layer) => {
+    // A backdrop is nowhere on the stage: it has no bar.
+    return data.layers.filter((layer) => plan.bars[layer.id]).map((layer) => {
       const [a, b] = plan.bars[layer.id].map(at);
       const chosen = layer.id === this.scene.layer;
       const classes = ["bar", layer.hidden && "hidden-layer", layer.locked && "locked-layer", chosen && "chosen"].filter(Boolean).join(" ");

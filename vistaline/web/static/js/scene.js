@@ -24,8 +24,10 @@ export class Scene extends EventTarget {
   }
 
   async load() {
+    const turn = (this.turn = (this.turn ?? 0) + 1);
     const answer = await fetch(`${this.address}/scene.json`, { headers: { Accept: "application/json" } });
     const body = await answer.json();
+    if (turn !== this.turn) return; // a later state is on its way
     if (!answer.ok) return notice(body.error);
     this.data = body;
     this.shown = null;

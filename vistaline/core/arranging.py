@@ -1,0 +1,342 @@
+"""Placing many layers, or one by what it should look like: spread, ground, match, scatter.
+
+Distances are metres from the taking camera along its axis.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import Annotated, Literal
+
+import numpy as np
+from pydantic import Field
+
+from vistaline.core.errors import EditError
+from vistaline.core.evaluate import CameraState, camera_states, card_of
+from vistaline.core.optics import focal_length_px
+from vistaline.core.shot import Ground, Layer, Shot
+from vistaline.core.shot_verbs import REGISTRY, unlocked, with_layer, with_layers
+
+__all__ = ["at_distance", "ground_facts", "parallax_step", "screen_shift", "spread_distances"]
+
+verb = REGISTRY.verb
+Spacing = Literal["even", "ratio", "parallax"]
+Pattern = Literal["row", "arc", "grid", "spiral", "volume"]
+_NEAREST, _FARTHEST = 0.05, 1e5
+_TRIES = 600
+
+
+def at_distance(layer: Layer, distance: float) -> dict[str, float]:
+    """Return what changes of a layer that is put at another distance and seen as before.
+
+    Common practice, no source: everything grows by b / a.
+    """
+    ratio = distance / layer.distance
+    found = {"distance": distance, "across": layer.across * ratio, "up": layer.up * ratio}
+    return found | ({"scale": layer.scale * ratio} if layer.is_card else {})
+
+
+# --- spread -----------------------------------------------------------------------------------
+
+
+def spread_distances(count: int, near: float, far: float, how: Spacing) -> list[float]:
+    """Return ``count`` distances from ``near`` to ``far`` in metres.
+
+    ``even``: equal steps in metres; ``ratio``: each a fixed ratio farther; ``parallax``: each
+    step shifts by as many pixels when the camera trucks, that is equal steps of 1 / distance.
+
+    >>> [round(d, 2) for d in spread_distances(3, 1, 4, "ratio")]
+    [1.0, 2.0, 4.0]
+    >>> [round(d, 2) for d in spread_distances(3, 1, 4, "parallax")]
+    [1.0, 1.6, 4.0]
+    """
+    if count == 1:
+        return [near]
+    if how == "even":
+        return np.linspace(near, far, count).tolist()
+    if how == "ratio":
+        return np.geomspace(near, far, count).tolist()
+    return (1 / np.linspace(1 / near, 1 / far, count)).tolist()
+
+
+def parallax_step(shot: Shot, count: int, near: float, far: float, truck: float) -> float:
+    """Return by how many frame pixels neighbours shift against each other for a truck in metres.
+
+    A point at z shifts by f t / z on screen; so n layers spread by parallax shift by
+    f t (1 / near - 1 / far) / (n - 1) each against the next.
+    """
+    focal = focal_length_px(shot.route.framings[0].lens, *shot.frame.size)
+    return focal * truck * (1 / near - 1 / far) / max(1, count - 1)
+
+
+@verb("spread layers")
+def spread(
+    shot: Shot,
+    *,
+    layers: list[str],
+    near: Annotated[float, Field(gt=0, le=1e6)],
+    far: Annotated[float, Field(gt=0, le=1e6)],
+    how: Spacing = "parallax",
+) -> Shot:
+    """Put layers between two distances, in the order they stand in; their framing is kept."""
+    if len(layers) < 2:
+        raise EditError("Tick at least two layers to spread.")
+    if near >= far:
+        raise EditError(
+            f"The near end must be nearer than the far end: {near:g} m is not below {far:g} m."
+        )
+    chosen = sorted((unlocked(shot, key) for key in layers), key=lambda layer: layer.distance)
+    distances = spread_distances(len(chosen), near, far, how)
+    return with_layers(
+        shot,
+        {
+            layer.id: at_distance(layer, distance)
+            for layer, distance in zip(chosen, distances, strict=True)
+        },
+    )
+
+
+# --- ground -----------------------------------------------------------------------------------
+
+
+def ground_facts(shot: Shot, layer: Layer) -> tuple[float, float] | None:
+    """Return where a subject that stands on the ground stands, and how tall it is, in metres.
+
+    Its foot is its picture's lower edge. Seen by a level camera at height h, ground that appears
+    d pixels below the horizon is f h / d away (similar triangles). None if its foot is not below
+    the horizon, or it is a card, which was not seen by the taking camera.
+    """
+    ground = shot.ground
+    if ground is None or layer.box is None:
+        return None
+    taking = shot.taking_camera
+    assert taking.focal_length is not None, "the shot has been completed"
+    below = layer.box[1] + layer.box[3] - ground.horizon
+    if below <= 0:
+        return None
+    focal = focal_length_px(taking.focal_length, *taking.canvas)
+    distance = focal * ground.eye_height / below
+    return distance, layer.box[3] * distance / focal
+
+
+@verb("set the ground")
+def set_ground(
+    shot: Shot, *, horizon: float, eye_height: Annotated[float, Field(gt=0, le=10_000)]
+) -> Shot:
+    """Say where the horizon is, in canvas pixels from the top, and how high the camera stood."""
+    return shot.evolve(ground=Ground(horizon=horizon, eye_height=eye_height))
+
+
+@verb("stand on the ground")
+def stand_on_ground(shot: Shot, *, layer: str) -> Shot:
+    """Set a layer's distance by where its foot meets the ground; its framing is kept."""
+    found = unlocked(shot, layer)
+    if shot.ground is None:
+        raise EditError("Say first where the ground is: the horizon's height and the camera's.")
+    if found.box is None:
+        raise EditError(
+            f"{found.name} is a card: it was not seen by the taking camera, so nothing tells "
+            "where it stands. Set its distance."
+        )
+    facts = ground_facts(shot, found)
+    if facts is None:
+        raise EditError(
+            f"{found.name} ends above the horizon, so it does not touch the ground. "
+            "Move the horizon up, or set its distance by hand."
+        )
+    return with_layer(shot, layer, **at_distance(found, facts[0]))
+
+
+# --- match ------------------------------------------------------------------------------------
+
+
+def screen_shift(shot: Shot, layer: Layer) -> float:
+    """Return how far a layer's middle moves on screen from the first frame to the last, pixels."""
+    ends = camera_states(shot, [0, shot.frame.duration - 1])
+    return _shift(shot, layer, ends)
+
+
+def _shift(shot: Shot, layer: Layer, ends: Sequence[CameraState]) -> float:
+    seen = []
+    for camera in ends:
+        middle = camera.camera_from_world @ card_of(shot, layer, camera).world_from_card[:, 3]
+        if middle[2] >= -0.01:
+            return math.inf  # behind the camera
+        seen.append((camera.image_from_camera @ middle[:3])[:2] / -middle[2])
+    return float(np.hypot(*(seen[1] - seen[0])))
+
+
+@verb("match a shift")
+def match_shift(
+    shot: Shot, *, layer: str, pixels: Annotated[float, Field(ge=0, le=100_000)]
+) -> Shot:
+    """Set a layer's distance so that it shifts by so many pixels over the route; seen as before."""
+    found = unlocked(shot, layer)
+    ends = camera_states(shot, [0, shot.frame.duration - 1])
+
+    def shift(distance: float) -> float:
+        return _shift(shot, found.evolve(**at_distance(found, distance)), ends)
+
+    # What is nearer shifts more, at least where the camera does not pass it; looked for by ratio.
+    distances = np.geomspace(_NEAREST, _FARTHEST, 400)
+    shifts = np.array([shift(float(d)) for d in distances])
+    crossing = np.flatnonzero((shifts[:-1] >= pixels) & (shifts[1:] < pixels))
+    if not len(crossing):
+        finite = shifts[np.isfinite(shifts)]
+        raise EditError(
+            f"No distance makes {found.name} shift by {pixels:g} px over this route; it can be "
+            f"{finite.min():.0f} to {finite.max():.0f} px. Move the camera more, or ask for less."
+            if len(finite)
+            else f"{found.name} is behind the camera all the way. Move the camera first."
+        )
+    low, high = float(distances[crossing[-1]]), float(distances[crossing[-1] + 1])
+    for _ in range(40):
+        middle = math.sqrt(low * high)
+        low, high = (middle, high) if shift(middle) >= pixels else (low, middle)
+    return with_layer(shot, layer, **at_distance(found, math.sqrt(low * high)))
+
+
+@verb("match another layer")
+def match_layer(shot: Shot, *, layer: str, other: str) -> Shot:
+    """Let a layer shift on screen as another does."""
+    if layer == other:
+        raise EditError("A layer shifts as it does. Choose another to match.")
+    return match_shift(shot, layer=layer, pixels=screen_shift(shot, shot.layer(other)))
+
+
+# --- many cards -------------------------------------------------------------------------------
+
+
+@verb("scatter cards")
+def scatter(
+    shot: Shot,
+    *,
+    layers: list[str],
+    pattern: Pattern = "volume",
+    near: Annotated[float, Field(gt=0, le=1e6)] = 2.0,
+    far: Annotated[float, Field(gt=0, le=1e6)] = 5.0,
+    spacing: Annotated[float, Field(ge=0, le=1000)] = 0.1,
+    tilt: Annotated[float, Field(ge=0, le=80)] = 0.0,
+    seed: int = 1,
+) -> Shot:
+    """Set out cards in a row, an arc, a grid, a spiral, or anywhere between two distances.
+
+    ``spacing`` is the gap between them in metres; ``tilt`` how far each is turned at most, in
+    degrees. In a volume none hides another from the first framing.
+    """
+    cards = [unlocked(shot, key) for key in layers]
+    if len(cards) < 2:
+        raise EditError("Tick at least two cards to set out.")
+    for layer in cards:
+        if not layer.is_card:
+            raise EditError(
+                f"{layer.name} is seen by the taking camera and keeps its place in the picture. "
+                "Make it a card first, or leave it out."
+            )
+    rng = np.random.default_rng(seed)
+    sizes = [(card_of(shot, each).width, card_of(shot, each).height) for each in cards]
+    if pattern == "volume":
+        places = _volume(shot, sizes, min(near, far), max(near, far), spacing, rng)
+    else:
+        places = _set_out(pattern, sizes, near, spacing)
+    changes: dict[str, dict[str, object]] = {}
+    for layer, (across, up, distance, pan) in zip(cards, places, strict=True):
+        changes[layer.id] = {
+            "across": across,
+            "up": up,
+            "distance": distance,
+            "pan": pan + tilt * float(rng.uniform(-1, 1)),
+            "tilt": tilt / 2 * float(rng.uniform(-1, 1)),
+        }
+    return with_layers(shot, changes)
+
+
+Place = tuple[float, float, float, float]
+"""Across, up, distance in metres, pan in degrees."""
+
+
+def _set_out(
+    pattern: Pattern, sizes: Sequence[tuple[float, float]], near: float, spacing: float
+) -> list[Place]:
+    count = len(sizes)
+    wide, tall = (max(size[k] for size in sizes) + spacing for k in (0, 1))
+    if pattern == "grid":
+        columns = math.ceil(math.sqrt(count))
+        rows = math.ceil(count / columns)
+        return [
+            (
+                (n % columns - (columns - 1) / 2) * wide,
+                ((rows - 1) / 2 - n // columns) * tall,
+                near,
+                0.0,
+            )
+            for n in range(count)
+        ]
+    if pattern == "spiral":
+        # Equal steps of the golden angle, radius by the square root: an even sheet (Vogel, 1979).
+        golden = math.pi * (3 - math.sqrt(5))
+        radius = max(wide, tall) / math.sqrt(math.pi) * 1.25
+        return [
+            (
+                radius * math.sqrt(n) * math.cos(n * golden),
+                radius * math.sqrt(n) * math.sin(n * golden),
+                near,
+                0.0,
+            )
+            for n in range(count)
+        ]
+    places: list[Place] = []
+    along = -(sum(size[0] for size in sizes) + spacing * (count - 1)) / 2
+    for width, _ in sizes:
+        middle = along + width / 2
+        along += width + spacing
+        if pattern == "row":
+            places.append((middle, 0.0, near, 0.0))
+        else:
+            # Round the camera, each turned to it.
+            angle = middle / near
+            if abs(angle) > math.pi * 0.45:
+                raise EditError(
+                    "The arc has no room for so many cards at this distance. Put it farther "
+                    "away, or make the gaps smaller."
+                )
+            places.append(
+                (near * math.sin(angle), 0.0, near * math.cos(angle), -math.degrees(angle))
+            )
+    return places
+
+
+def _volume(
+    shot: Shot,
+    sizes: Sequence[tuple[float, float]],
+    near: float,
+    far: float,
+    spacing: float,
+    rng: np.random.Generator,
+) -> list[Place]:
+    camera = camera_states(shot, [0])[0]
+    half = np.array(shot.frame.size) / 2 / camera.focal_px
+    taken: list[tuple[float, float, float, float]] = []
+    places: list[Place] = []
+    for n, (width, height) in enumerate(sizes):
+        # One distance a step, mixed, so that they are spread in depth.
+        for _ in range(_TRIES):
+            distance = 1 / float(rng.uniform(1 / far, 1 / near))
+            reach = np.array([width + spacing, height + spacing]) / 2 / distance
+            room = np.maximum(half - reach, 0)
+            x, y = rng.uniform(-room, room)
+            box = (x - reach[0], x + reach[0], y - reach[1], y + reach[1])
+            if all(
+                box[1] <= other[0] or box[0] >= other[1] or box[3] <= other[2] or box[2] >= other[3]
+                for other in taken
+            ):
+                taken.append(box)
+                places.append((float(x) * distance, float(y) * distance, distance, 0.0))
+                break
+        else:
+            raise EditError(
+                f"There is no room for more than {n} of the {len(sizes)} cards without one "
+                "hiding another. Put them farther away, make them smaller, or the gaps smaller."
+            )
+    return places
