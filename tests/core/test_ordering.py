@@ -1,18 +1,39 @@
 """Draw order against brute force: the nearest card at every pixel must be drawn last there."""
 
 import itertools
+from dataclasses import dataclass
 
 import numpy as np
 import pytest
 
 from vistaline.core import space
-from vistaline.core.ordering import PlacedCard, draw_order
+from vistaline.core.ordering import draw_order, outlines_of
 
 IMAGE = space.image_from_camera(200.0, 320, 180)
 
 
+@dataclass(frozen=True, eq=False)
+class PlacedCard:
+    camera_from_card: np.ndarray
+    size: tuple
+
+    @property
+    def outline(self) -> np.ndarray:
+        outlines, counts, _ = outlines_of(self.camera_from_card[None], np.array([self.size]), IMAGE)
+        return outlines[0, : counts[0]]
+
+    @property
+    def inverse_depth(self) -> np.ndarray:
+        return outlines_of(self.camera_from_card[None], np.array([self.size]), IMAGE)[2][0]
+
+
 def placed(position: tuple, size: tuple, pan: float = 0, tilt: float = 0) -> PlacedCard:
-    return PlacedCard.seen(space.pose(position, pan, tilt), size, IMAGE)
+    return PlacedCard(space.pose(position, pan, tilt), tuple(map(float, size)))
+
+
+def ordered(cards: list[PlacedCard]) -> list[int]:
+    poses = np.array([card.camera_from_card for card in cards])
+    return draw_order(poses, np.array([card.size for card in cards]), IMAGE)
 
 
 def inside(card: PlacedCard, x: np.ndarray, y: np.ndarray) -> np.ndarray:
@@ -34,7 +55,7 @@ SCENE = [
 @pytest.mark.parametrize("names", list(itertools.permutations(range(5)))[::7])
 def test_every_pixel_shows_the_nearest_card(names: tuple[int, ...]) -> None:
     cards = [SCENE[n] for n in names]
-    order = draw_order(cards)
+    order = ordered(cards)
     x, y = np.meshgrid(np.arange(0.5, 320, 4), np.arange(0.5, 180, 4))
     points = np.stack([x, y, np.ones_like(x)])
     covered = np.array([inside(card, x, y) for card in cards])
@@ -48,5 +69,5 @@ def test_every_pixel_shows_the_nearest_card(names: tuple[int, ...]) -> None:
 
 
 def test_cards_behind_the_camera_are_left_out() -> None:
-    assert draw_order([placed((0, 0, 3), (1, 1)), placed((0, 0, -3), (1, 1))]) == [1]
-    assert draw_order([]) == []
+    assert ordered([placed((0, 0, 3), (1, 1)), placed((0, 0, -3), (1, 1))]) == [1]
+    assert ordered([placed((0, 0, 3), (1, 1))]) == []

@@ -14,7 +14,7 @@ from vistaline.core import space
 from vistaline.core.arrays import Matrix3, Matrix4
 from vistaline.core.channels import Channel, Key
 from vistaline.core.optics import focal_length_px
-from vistaline.core.ordering import NEAR, PlacedCard, draw_order
+from vistaline.core.ordering import NEAR, draw_order
 from vistaline.core.shot import Layer, Shot, TakingCamera
 
 __all__ = ["CameraState", "Card", "FrameState", "camera_states", "card_of", "evaluate", "own_size"]
@@ -270,14 +270,8 @@ def _parallel_order(cards: list[Card], camera: CameraState) -> list[int]:
 
 
 def _exact_order(cards: list[Card], camera: CameraState) -> list[int]:
-    camera_from_world, image_from_camera = camera.camera_from_world, camera.image_from_camera
     return draw_order(
-        [
-            PlacedCard.seen(
-                camera_from_world @ card.world_from_card,
-                (card.width, card.height),
-                image_from_camera,
-            )
-            for card in cards
-        ]
+        camera.camera_from_world @ np.array([card.world_from_card for card in cards]),
+        np.array([(card.width, card.height) for card in cards]),
+        camera.image_from_camera,
     )

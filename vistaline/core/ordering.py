@@ -7,112 +7,185 @@ piece is in front of the other all over it. That is exact unless the two cut thr
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from graphlib import CycleError, TopologicalSorter
-
-import cv2
 import numpy as np
+from numba import njit
 
 from vistaline.core.arrays import FloatArray, Matrix3
-from vistaline.core.space import clip_polygon_near
 
-__all__ = ["PlacedCard", "draw_order"]
+__all__ = ["NEAR", "draw_order", "outlines_of"]
 
 NEAR = 0.01
 """Metres: nothing nearer to the lens is seen."""
 
 
-@dataclass(frozen=True, kw_only=True, eq=False)
-class PlacedCard:
-    """A card as one camera sees it."""
+def draw_order(
+    camera_from_cards: FloatArray, sizes: FloatArray, image_from_camera: Matrix3
+) -> list[int]:
+    """Return indices of the cards that are seen, far to near.
 
-    outline: FloatArray
-    """(M, 2): the part of it before the camera, in frame pixels; M is 0 if none is."""
-    inverse_depth: FloatArray
-    """(3,): a, b, c of 1/z = a x + b y + c, in 1/metres, at frame pixel (x, y)."""
-    camera_from_card: FloatArray
-
-    @classmethod
-    def seen(
-        cls, camera_from_card: FloatArray, size: tuple[float, float], image_from_camera: Matrix3
-    ) -> PlacedCard:
-        """Return a card of ``size`` metres (width, height), centred on its own origin."""
-        half_width, half_height = size[0] / 2, size[1] / 2
-        corners = np.array(
-            [
-                [-half_width, half_height, 0, 1],
-                [half_width, half_height, 0, 1],
-                [half_width, -half_height, 0, 1],
-                [-half_width, -half_height, 0, 1],
-            ]
-        )
-        visible = clip_polygon_near((corners @ camera_from_card.T)[:, :3], NEAR)
-        mapped = visible @ image_from_camera.T
-        normal = camera_from_card[:3, 2]
-        offset = normal @ camera_from_card[:3, 3]
-        # A point seen at p lies at z K^-1 p; on the plane normal . (z K^-1 p) = offset.
-        with np.errstate(divide="ignore", invalid="ignore"):
-            inverse_depth = (normal @ np.linalg.inv(image_from_camera)) / offset
-        return cls(
-            outline=mapped[:, :2] / mapped[:, 2:3] if len(mapped) else np.zeros((0, 2)),
-            inverse_depth=inverse_depth,
-            camera_from_card=camera_from_card,
-        )
-
-    @property
-    def visible(self) -> bool:
-        return len(self.outline) >= 3 and bool(np.all(np.isfinite(self.inverse_depth)))
-
-
-def draw_order(cards: list[PlacedCard]) -> list[int]:
-    """Return indices of the visible cards, far to near.
-
-    Of two in one plane, the later in the list is nearer. Where cards cut through each other or
-    overlap in a ring, the order falls back on the depth at their middle.
+    ``camera_from_cards`` (N, 4, 4); ``sizes`` (N, 2): width and height in metres of cards that
+    are centred on their own origins. Of two in one plane, the later in the list is nearer. Where
+    cards cut through each other or overlap in a ring, the order falls back on the depth at their
+    middle.
     """
-    visible = [i for i, card in enumerate(cards) if card.visible]
-    by_middle = sorted(visible, key=lambda i: (_middle_nearness(cards[i]), i))
-    sorter: TopologicalSorter[int] = TopologicalSorter({i: () for i in by_middle})
-    for position, i in enumerate(by_middle):
-        for j in by_middle[position + 1 :]:
-            nearer = _nearer(cards, i, j)
-            if nearer is not None:
-                sorter.add(nearer, i + j - nearer)
-    try:
-        sorter.prepare()
-    except CycleError:
-        return by_middle
-    rank = {i: position for position, i in enumerate(by_middle)}
-    order: list[int] = []
-    while sorter.is_active():
-        ready = sorted(sorter.get_ready(), key=rank.__getitem__)
-        order.extend(ready)
-        sorter.done(*ready)
+    outlines, counts, nearness = outlines_of(camera_from_cards, sizes, image_from_camera)
+    seen = np.flatnonzero((counts >= 3) & np.isfinite(nearness).all(axis=1))
+    middles = outlines.sum(axis=1) / np.maximum(counts, 1)[:, None]
+    depth = (nearness[:, :2] * middles).sum(axis=1) + nearness[:, 2]
+    by_middle = seen[np.argsort(depth[seen], kind="stable")]
+    found = _sorted(outlines[by_middle], counts[by_middle], nearness[by_middle], by_middle)
+    return by_middle[found].tolist()
+
+
+@njit(cache=True, nogil=True)
+def outlines_of(camera_from_cards, sizes, image_from_camera):  # type: ignore[no-untyped-def]
+    """Return what a camera sees of cards: outlines (N, 6, 2), how many points, and 1/z (N, 3).
+
+    Outlines are in frame pixels, cut where they come nearer than ``NEAR``; unused points are 0.
+    1/z = a x + b y + c: a point seen at p lies at z K^-1 p, on the plane n . (z K^-1 p) = d.
+    """
+    count = len(camera_from_cards)
+    outlines, counts = np.zeros((count, 6, 2)), np.zeros(count, np.int64)
+    nearness = np.empty((count, 3))
+    camera_from_image = np.linalg.inv(image_from_camera)
+    corners = np.empty((4, 3))
+    for i in range(count):
+        pose = camera_from_cards[i]
+        across = np.cross(pose[:3, 0], pose[:3, 1])
+        offset = across[0] * pose[0, 3] + across[1] * pose[1, 3] + across[2] * pose[2, 3]
+        for k in range(3):
+            value = (
+                across[0] * camera_from_image[0, k]
+                + across[1] * camera_from_image[1, k]
+                + across[2] * camera_from_image[2, k]
+            )
+            nearness[i, k] = value / offset if offset != 0 else np.inf
+        for n in range(4):
+            x = (0.5 if n in (1, 2) else -0.5) * sizes[i, 0]
+            y = (0.5 if n < 2 else -0.5) * sizes[i, 1]
+            for k in range(3):
+                corners[n, k] = pose[k, 0] * x + pose[k, 1] * y + pose[k, 3]
+        for n in range(4):
+            # One plane of Sutherland and Hodgman, CACM 1974.
+            here, before = corners[n], corners[n - 1]
+            depth, depth_before = -here[2] - NEAR, -before[2] - NEAR
+            if (depth >= 0) != (depth_before >= 0):
+                t = depth / (depth - depth_before)
+                _project(here + (before - here) * t, image_from_camera, outlines[i, counts[i]])
+                counts[i] += 1
+            if depth >= 0:
+                _project(here, image_from_camera, outlines[i, counts[i]])
+                counts[i] += 1
+    return outlines, counts, nearness
+
+
+@njit(cache=True, nogil=True)
+def _project(point, image_from_camera, out):  # type: ignore[no-untyped-def]
+    depth = -point[2]
+    for k in range(2):
+        row = image_from_camera[k]
+        out[k] = (row[0] * point[0] + row[1] * point[1] + row[2] * point[2]) / depth
+
+
+@njit(cache=True, nogil=True)
+def _sorted(outlines, counts, nearness, place):  # type: ignore[no-untyped-def]
+    """Return positions far to near; as they come, if they cannot be put in order."""
+    count = len(counts)
+    behind = np.zeros((count, count), np.bool_)
+    for i in range(count):
+        for j in range(i + 1, count):
+            lead = _lead(
+                outlines[i, : counts[i]],
+                outlines[j, : counts[j]],
+                nearness[i] - nearness[j],
+                nearness[i],
+            )
+            if lead == 0:
+                continue
+            if lead == 2:  # one plane: the later in the list is nearer
+                lead = 1 if place[i] > place[j] else -1
+            if lead > 0:
+                behind[j, i] = True
+            else:
+                behind[i, j] = True
+    order, done, ready = (
+        np.empty(count, np.int64),
+        np.zeros(count, np.bool_),
+        np.zeros(count, np.bool_),
+    )
+    found = 0
+    while found < count:
+        some = False
+        for i in range(count):
+            ready[i] = not done[i]
+            for j in range(count):
+                if ready[i] and not done[j] and behind[j, i]:
+                    ready[i] = False
+            some |= ready[i]
+        if not some:
+            return np.arange(count)
+        for i in range(count):
+            if ready[i]:
+                order[found] = i
+                done[i] = True
+                found += 1
     return order
 
 
-def _middle_nearness(card: PlacedCard) -> float:
-    x, y = card.outline.mean(axis=0)
-    return float(card.inverse_depth @ (x, y, 1))
+@njit(cache=True, nogil=True)
+def _lead(one, other, difference, plane):  # type: ignore[no-untyped-def]
+    """Return 1 if the first card is in front where two overlap, -1 if behind, 2 if in one plane.
+
+    0 if they never meet. The piece they share is one outline cut by the other's edges
+    (Sutherland and Hodgman, CACM 1974).
+    """
+    for axis in range(2):
+        if one[:, axis].max() <= other[:, axis].min() or other[:, axis].max() <= one[:, axis].min():
+            return 0
+    room = len(one) + len(other) + 2
+    piece, cut = np.empty((room, 2)), np.empty((room, 2))
+    size = len(one)
+    piece[:size] = one
+    turn = np.sign(_area(other))
+    for k in range(len(other)):
+        ax, ay = other[k]
+        bx, by = other[(k + 1) % len(other)]
+        kept = 0
+        for n in range(size):
+            px, py = piece[n]
+            qx, qy = piece[(n + 1) % size]
+            inside = turn * ((bx - ax) * (py - ay) - (by - ay) * (px - ax))
+            next_inside = turn * ((bx - ax) * (qy - ay) - (by - ay) * (qx - ax))
+            if inside >= 0 and kept < room:
+                cut[kept] = px, py
+                kept += 1
+            if (inside < 0) != (next_inside < 0) and kept < room:
+                t = inside / (inside - next_inside)
+                cut[kept] = px + t * (qx - px), py + t * (qy - py)
+                kept += 1
+        size = kept
+        piece[:size] = cut[:size]
+        if size < 3:
+            return 0
+    least = min(abs(_area(one)), abs(_area(other)))
+    if abs(_area(piece[:size])) <= 1e-9 * least:
+        return 0
+    total, largest, scale = 0.0, 0.0, 0.0
+    for n in range(size):
+        x, y = piece[n]
+        lead = difference[0] * x + difference[1] * y + difference[2]
+        total += lead
+        largest = max(largest, abs(lead))
+        scale = max(scale, abs(plane[0] * x + plane[1] * y + plane[2]))
+    if largest < 1e-6 * scale:
+        return 2
+    return 1 if total > 0 else -1
 
 
-def _nearer(cards: list[PlacedCard], i: int, j: int) -> int | None:
-    """Return which of two cards is in front where they overlap; None if they never meet."""
-    low = np.maximum(cards[i].outline.min(axis=0), cards[j].outline.min(axis=0))
-    high = np.minimum(cards[i].outline.max(axis=0), cards[j].outline.max(axis=0))
-    if np.any(low >= high):
-        return None
-    # Outlines may reach far beyond the frame; brought to a common scale so float32 suffices.
-    centre, spread = (low + high) / 2, max(float(np.max(high - low)), 1e-9)
-    area, shared = cv2.intersectConvexConvex(
-        ((cards[i].outline - centre) / spread).astype(np.float32),
-        ((cards[j].outline - centre) / spread).astype(np.float32),
-    )
-    if area <= 1e-9 or shared is None:
-        return None
-    points = np.column_stack([shared[:, 0] * spread + centre, np.ones(len(shared))])
-    lead = points @ (cards[i].inverse_depth - cards[j].inverse_depth)
-    scale = float(np.max(np.abs(points @ cards[i].inverse_depth)))
-    if np.all(np.abs(lead) < 1e-6 * scale):
-        return max(i, j)
-    return i if lead.mean() > 0 else j
+@njit(cache=True, nogil=True)
+def _area(outline):  # type: ignore[no-untyped-def]
+    total = 0.0
+    for n in range(len(outline)):
+        m = (n + 1) % len(outline)
+        total += outline[n, 0] * outline[m, 1] - outline[m, 0] * outline[n, 1]
+    return total / 2

@@ -191,6 +191,17 @@ def frame(shot_id: int, kind: str) -> Any:
     return response.make_conditional(request)
 
 
+_found: dict[int, tuple[int, list[str]]] = {}
+
+
+def _findings(row: ShotRow, shot: Shot) -> list[str]:
+    """Return what to look at in a shot; looked for once a version, as every panel shows it."""
+    kept = _found.get(row.id)
+    if kept is None or kept[0] != row.version:
+        kept = _found[row.id] = (row.version, findings(shot))
+    return kept[1]
+
+
 # --- edits ------------------------------------------------------------------------------------
 
 
@@ -327,7 +338,7 @@ def layer_panel(shot_id: int) -> Any:
         camera=camera,
         blends=list(Blend),
         lenses=LENS_PRESETS,
-        findings=findings(shot),
+        findings=_findings(row, shot),
     )
 
 
@@ -349,7 +360,7 @@ def framing_panel(shot_id: int) -> Any:
         angle=angle_of_view(framing.lens, gate_size(*shot.frame.size)[0]),
         lenses=LENS_PRESETS,
         eases=list(NAMED_EASES),
-        findings=findings(shot),
+        findings=_findings(row, shot),
     )
 
 
