@@ -162,7 +162,7 @@ class Library:
 
     def alpha(self, shot: Shot, layer: Layer, u: float, v: float) -> float:
         """Return a layer's alpha (0..1) at unit texture coordinates."""
-        drawing = drawing_of(layer)
+        drawing = drawing_of(shot, layer)
         if drawing is not None:
             return alpha_at(self._pyramids.get(drawing.name, drawing.draw), u, v)
         return alpha_at(self.pyramid(shot.pictures[layer.picture].file), u, v)

@@ -13,12 +13,15 @@ from vistaline.core.blending import Blend
 from vistaline.core.errors import EditError
 from vistaline.core.evaluate import camera_states, card_of, own_size
 from vistaline.core.fields import ColourField, Stop
+from vistaline.core.lettering import Title
 from vistaline.core.shot import Layer, PictureRef, Shot, Stays, explain
 from vistaline.core.shot_verbs import REGISTRY, unlocked, with_layer
 
 __all__: list[str] = []
 
 verb = REGISTRY.verb
+_BESIDE = 1.01
+"""How much farther, or nearer, than a layer a title behind or in front of it stands."""
 
 
 @verb("move in depth")
@@ -240,6 +243,95 @@ def set_field(
         stops=tuple(stops), **{k: v for k, v in values.items() if v is not None}
     )
     return with_layer(shot, layer, field=field)
+
+
+@verb("add title")
+def add_title(shot: Shot, *, text: str = "Title") -> Shot:
+    """Add a title, half as far away as the taking distance of what is in the middle."""
+    distances = sorted(layer.distance for layer in shot.layers)
+    distance = distances[len(distances) // 2] / 2 if distances else 2.0
+    title = Title(text=text, size=0.12 * distance)
+    return shot.evolve(
+        layers=(*shot.layers, Layer(name=_title_name(text), title=title, distance=distance))
+    )
+
+
+def _title_name(text: str) -> str:
+    return " ".join(text.split())[:60] or "Title"
+
+
+@verb("change title")
+def set_title(
+    shot: Shot,
+    *,
+    layer: str,
+    text: str | None = None,
+    face: str | None = None,
+    weight: int | None = None,
+    size: float | None = None,
+    spacing: float | None = None,
+    line_spacing: float | None = None,
+    align: Literal["left", "centre", "right"] | None = None,
+    looks: Literal["fill", "outline", "both"] | None = None,
+    fill: str | None = None,
+    outline: str | None = None,
+    outline_width: float | None = None,
+) -> Shot:
+    """Change a title's text or how it is set; spacing and widths in percent of an em."""
+    found = shot.layer(layer)
+    if found.title is None:
+        raise EditError(f"{found.name} is not a title.")
+    title = found.title
+    values: dict[str, Any] = {
+        "text": text,
+        "face": face,
+        "weight": weight,
+        "size": size,
+        "spacing": None if spacing is None else spacing / 100,
+        "line_spacing": None if line_spacing is None else line_spacing / 100,
+        "align": align,
+        "fill": fill,
+        "outline": outline,
+        "outline_width": None if outline_width is None else outline_width / 100,
+    }
+    changes = {key: value for key, value in values.items() if value is not None}
+    if looks is not None:
+        changes["fill"] = None if looks == "outline" else title.fill or title.outline
+        changes["outline"] = None if looks == "fill" else title.outline or title.fill
+    try:
+        changed = title.evolve(**changes)
+    except ValidationError as error:
+        raise EditError(str(explain(error))) from error
+    named = {"name": _title_name(changed.text)} if found.name == _title_name(title.text) else {}
+    return with_layer(shot, layer, title=changed, **named)
+
+
+@verb("title behind and in front")
+def pair_title(shot: Shot, *, layer: str, around: str) -> Shot:
+    """Put a title behind a layer, filled, and its outline in front of it, in register.
+
+    Seen from the taking camera both lie on one another, so the layer seems to stand in the word.
+    """
+    found, other = unlocked(shot, layer), shot.layer(around)
+    if found.title is None:
+        raise EditError(f"{found.name} is not a title.")
+    if layer == around:
+        raise EditError("A title cannot stand round itself. Choose the layer that stands in it.")
+    colour = found.title.fill or found.title.outline
+    width = max(found.title.outline_width, 0.02)
+    behind = found.evolve(
+        title=found.title.evolve(fill=colour, outline=None),
+        **at_distance(found, other.distance * _BESIDE),
+    )
+    # The outline is drawn round the letters, so its card has more room: the letters' size agrees.
+    front = found.evolve(
+        id="",
+        name=f"{found.name[:70]} outline",
+        title=found.title.evolve(fill=None, outline=colour, outline_width=width),
+        **at_distance(found, other.distance / _BESIDE),
+    )
+    layers = [behind if each.id == layer else each for each in shot.layers]
+    return shot.evolve(layers=(*layers, front))
 
 
 @verb("swap picture")

@@ -13,6 +13,7 @@ from numpy.typing import ArrayLike
 from vistaline.core import space
 from vistaline.core.arrays import Matrix3, Matrix4
 from vistaline.core.channels import Channel, Key
+from vistaline.core.lettering import extents
 from vistaline.core.optics import focal_length_px
 from vistaline.core.ordering import NEAR, draw_order
 from vistaline.core.shot import Layer, Shot, TakingCamera
@@ -155,6 +156,8 @@ def own_size(shot: Shot, layer: Layer) -> tuple[float, float]:
     """Return a card's width and height in metres at scale 1."""
     if layer.field is not None:
         return layer.field.width, layer.field.height
+    if layer.title is not None:
+        return extents(layer.title)
     assert layer.width is not None, "the shot has been completed"
     picture = shot.pictures[layer.picture]
     assert picture.width and picture.height, "the shot has been completed"

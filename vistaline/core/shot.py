@@ -27,6 +27,7 @@ from vistaline.core.blending import Blend
 from vistaline.core.easing import NAMED_EASES, CubicBezier, parse_ease
 from vistaline.core.errors import ShotError
 from vistaline.core.fields import ColourField
+from vistaline.core.lettering import Title
 from vistaline.core.model import Degrees, Distance, HexColour, Length, Metres, Part
 from vistaline.core.optics import DEFAULT_LENS, covering_focal_length
 from vistaline.core.timing import parse_rate, rate_label
@@ -141,7 +142,7 @@ class TakingCamera(Part):
 
 
 class Layer(Part):
-    """Something that stands on the stage: a picture or a colour field, on a plane.
+    """Something that stands on the stage: a picture, a title or a colour field, on a plane.
 
     A layer with a ``box`` is some of the taking camera's pixels, seen from it as they were taken
     at any distance. One without is a card: its size is in metres.
@@ -149,7 +150,8 @@ class Layer(Part):
 
     id: str = Field("", max_length=80)
     name: str = Field(min_length=1, max_length=80)
-    picture: str = Field("", description="A key of the shot's pictures; or a field is given.")
+    picture: str = Field("", description="A key of the shot's pictures, or one of the next two.")
+    title: Title | None = None
     field: ColourField | None = None
     box: Box | None = Field(
         None, description="Place in the taking camera's canvas: x, y, width, height in pixels."
@@ -172,9 +174,9 @@ class Layer(Part):
 
     @model_validator(mode="after")
     def _shows_one_thing(self) -> Self:
-        if bool(self.picture) == (self.field is not None):
+        if bool(self.picture) + (self.field is not None) + (self.title is not None) != 1:
             raise ShotError(
-                f"Layer {self.name!r} must show either a picture or a colour field.",
+                f"Layer {self.name!r} must show one thing: a picture, a title or a colour field.",
                 field="picture",
             )
         return self
@@ -182,7 +184,7 @@ class Layer(Part):
     @property
     def is_card(self) -> bool:
         """Whether its size is its own, in metres, and not what the taking camera saw."""
-        return self.width is not None or self.field is not None
+        return self.width is not None or not self.picture
 
     @property
     def texture(self) -> str:

@@ -18,6 +18,7 @@ from vistaline.core.drawn import drawing_of
 from vistaline.core.easing import NAMED_EASES
 from vistaline.core.evaluate import camera_states, card_of, evaluate
 from vistaline.core.formats.still import encode_jpeg, encode_png
+from vistaline.core.lettering import FACES
 from vistaline.core.optics import LENS_PRESETS, angle_of_view, gate_size
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.scene import describe_scene, pick_layer
@@ -97,7 +98,7 @@ def _scene(row: ShotRow, shot: Shot, frames: Any) -> dict[str, Any]:
 
 def _texture_address(row: ShotRow, shot: Shot, layer: Layer) -> str:
     """Return where a layer's look is: a picture as it was when the shot took it, or a drawing."""
-    drawing = drawing_of(layer)
+    drawing = drawing_of(shot, layer)
     if drawing is not None:
         return url_for("shots.drawn", shot_id=row.id, name=drawing.name)
     content = Path(shot.pictures[layer.picture].file).stem[:16]
@@ -109,7 +110,9 @@ def _texture_address(row: ShotRow, shot: Shot, layer: Layer) -> str:
 def drawn(shot_id: int, name: str) -> Any:
     """Send a layer's drawn look; named by what it is drawn from, its content never changes."""
     _, shot = _open(shot_id)
-    found = next((d for d in map(drawing_of, shot.layers) if d and d.name == name), None)
+    found = next(
+        (d for d in (drawing_of(shot, x) for x in shot.layers) if d and d.name == name), None
+    )
     if found is None:
         raise NotFound("The shot has no such drawing any more.")
     return send_kept(services().library.drawn(found, thumbnail="thumb" in request.args))
@@ -337,6 +340,7 @@ def layer_panel(shot_id: int) -> Any:
         neighbours=neighbours,
         camera=camera,
         blends=list(Blend),
+        faces=[(key, face.words) for key, face in FACES.items()],
         lenses=LENS_PRESETS,
         findings=_findings(row, shot),
     )

@@ -38,6 +38,7 @@ export class Viewfinder {
     this.veil.hidden = true;
     this.#fit();
     this.gate.dataset.ready = "true";
+    if (!this.scene.shown) this.gate.dataset.shows = String(this.scene.data.version);
   }
 
   #fit() {

@@ -1,0 +1,128 @@
+"""The Arrange bench in Chromium: titles, fields, spread, ground, swap."""
+
+from __future__ import annotations
+
+import base64
+import io
+
+import numpy as np
+import pytest
+from PIL import Image
+from playwright.sync_api import Page, expect
+from skimage.metrics import structural_similarity
+
+from tests.browser.conftest import open_bench
+from tests.browser.test_work import DUSK, change, fetched, snapshot, undo_everything
+from vistaline.core.lettering import _PACKAGES, FACES, Title, extents
+
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
+
+
+def choose(page: Page, layer: str) -> None:
+    page.click(f".depth-card[data-layer={layer}]")
+    page.wait_for_selector(f"#inspector input[name=layer][value='{layer}']", state="attached")
+
+
+def type_in(page: Page, selector: str, value: str) -> None:
+    with change(page):
+        page.fill(selector, value)
+        page.keyboard.press("Enter")
+
+
+def distance(page: Page, layer: str) -> float:
+    words = page.locator(f".depth-card[data-layer={layer}] .num").inner_text()
+    return float(words.removesuffix(" m"))
+
+
+def looks_as_rendered(page: Page, frame: int, mark: str) -> None:
+    version = page.locator("#at [name=version]").input_value()
+    page.wait_for_selector(f".gate[data-shows='{version}']")
+    live = snapshot(page, frame)
+    data = fetched(page, f"/shots/{DUSK}/frame.png?n={frame}&width=960&mark={mark}")
+    rendered = np.asarray(Image.open(io.BytesIO(data)))
+    assert structural_similarity(live, rendered, channel_axis=2) >= 0.97
+
+
+def test_a_title_stands_round_the_headland(page: Page) -> None:
+    open_bench(page, DUSK, "arrange")
+    undo_everything(page)
+    with change(page):
+        page.click("#inspector button:text-is('Title')")
+    choose(page, "title")
+    with change(page):
+        page.fill("#inspector textarea", "Sallow\nHead")
+        page.locator("#inspector textarea").blur()
+    with change(page):
+        page.select_option("#v-title-face", "playfair")
+    type_in(page, "#v-set_title-spacing", "4")
+    with change(page):
+        page.select_option("#v-around", "headland")
+    names = page.locator(".depth-name")
+    expect(names.filter(has_text="Sallow Head outline")).to_have_count(1)
+    assert distance(page, "title") > distance(page, "headland")
+    looks_as_rendered(page, 30, "title")
+    # A text that cannot be set is refused in words, and nothing is lost.
+    page.fill("#inspector textarea", "灯台")
+    page.locator("#inspector textarea").blur()
+    expect(page.locator(".notice-card")).to_contain_text("no sign for “灯”")
+    undo_everything(page)
+
+
+def test_backdrop_card_spread_ground_and_swap(page: Page) -> None:
+    open_bench(page, DUSK, "arrange")
+    undo_everything(page)
+    with change(page):
+        page.click("#inspector button:text-is('Backdrop')")
+    page.select_option("[aria-label='Picture to add']", label="glass-plate.jpg")
+    with change(page):
+        page.click("button:text-is('Add as a card')")
+    choose(page, "glass-plate")
+    type_in(page, "#v-size_card-width", "0.4")
+    type_in(page, "#v-turn_layer-pan", "35")
+    with change(page):
+        page.select_option("#v-stays", "facing")
+    with change(page):
+        page.select_option("#v-swap", label="photograph.jpg")
+    looks_as_rendered(page, 120, "card")
+    choose(page, "keeper")
+    type_in(page, "#v-match_shift-pixels", "120")
+    page.keyboard.press("Escape")
+    page.locator(".gate").click(position={"x": 3, "y": 3})
+    page.wait_for_selector("#v-horizon")
+    type_in(page, "#v-horizon", "900")
+    for layer in ("reeds", "headland", "sea"):
+        page.check(f"#several [value={layer}]")
+    page.fill("#several [name=near]", "1")
+    page.fill("#several [name=far]", "4")
+    with change(page):
+        page.click("button:text-is('Spread')")
+    assert [distance(page, key) for key in ("reeds", "headland", "sea")] == [1.0, 1.6, 4.0]
+    choose(page, "headland")
+    with change(page):
+        page.click("button:text-is('Stand on the ground')")
+    expect(page.locator("#inspector")).to_contain_text("standing there it is")
+    undo_everything(page)
+
+
+@pytest.mark.parametrize(("face", "weight"), [("bebas", 400), ("courier", 700), ("amiri", 400)])
+def test_text_is_as_long_as_chromium_sets_it(page: Page, face: str, weight: int) -> None:
+    """Chromium shapes with a HarfBuzz of its own; within half a percent."""
+    data = base64.b64encode((_PACKAGES / FACES[face].files[weight]).read_bytes()).decode()
+    texts = (
+        ["منارة البحر", "سجل الحارس"] if face == "amiri" else ["The keeper's log", "AVATAR 1887"]
+    )
+    page.goto("/sign-in")
+    measured = page.evaluate(
+        """async ([data, texts]) => {
+          const bytes = Uint8Array.from(atob(data), (c) => c.charCodeAt(0));
+          const font = new FontFace("measured", bytes.buffer);
+          await font.load();
+          document.fonts.add(font);
+          const context = document.createElement("canvas").getContext("2d");
+          context.font = "1000px measured";
+          return texts.map((text) => context.measureText(text).width / 1000);
+        }""",
+        [data, texts],
+    )
+    ours = [extents(Title(text=text, face=face, weight=weight, size=1))[0] - 0.24 for text in texts]
+    assert ours == pytest.approx(measured, rel=0.005)

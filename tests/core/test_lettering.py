@@ -1,0 +1,106 @@
+"""Titles: how they are set, and what stands on the stage of them."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from tests.core.test_edit import seen
+from vistaline.core import edit
+from vistaline.core.drawn import drawing_of
+from vistaline.core.errors import EditError
+from vistaline.core.evaluate import evaluate
+from vistaline.core.lettering import Title, draw_title, extents
+from vistaline.core.shot import Shot
+
+
+@pytest.fixture
+def titled(shot: Shot) -> Shot:
+    return edit.apply(shot, "add_title", {"text": "Lamp"})
+
+
+def covered(title: Title, em: float = 64) -> np.ndarray:
+    return draw_title(title, em=em)[..., 3] / 65535
+
+
+def test_lines_letters_and_sides() -> None:
+    one = Title(text="Lamp", size=1)
+    width, height = extents(one)
+    assert extents(one.evolve(size=2)) == pytest.approx((2 * width, 2 * height))
+    apart = extents(one.evolve(spacing=0.5))[0]
+    assert apart - width == pytest.approx(3 * 0.5, abs=0.06)  # less kerning between letters
+    two = one.evolve(text="Lamp\nroom", line_spacing=1.5)
+    assert extents(two)[1] - height == pytest.approx(1.5)
+    short = Title(text="Lighthouse\nlog", size=1)
+    columns = {
+        align: np.flatnonzero(covered(short.evolve(align=align))[-60:].any(axis=0)).mean()
+        for align in ("left", "centre", "right")
+    }
+    assert columns["left"] < columns["centre"] - 20 < columns["right"] - 40
+
+
+def test_a_title_is_as_sharp_as_asked_and_the_same_at_every_size() -> None:
+    small, large = covered(Title(text="Log"), 40), covered(Title(text="Log"), 160)
+    assert large.shape[0] == pytest.approx(4 * small.shape[0], abs=3)
+    assert large.mean() == pytest.approx(small.mean(), rel=0.03)
+
+
+def test_an_outline_lies_round_the_letters() -> None:
+    plain = Title(text="O", face="bebas", outline="#000000", outline_width=0.05)
+    both, ring = covered(plain, 200), covered(plain.evolve(fill=None), 200)
+    letters = covered(Title(text="O", face="bebas"), 200)
+    assert both.shape == ring.shape
+    grown = both.sum() - ring.sum()
+    assert grown == pytest.approx(letters.sum(), rel=0.02)
+    assert ring.sum() > 0.2 * letters.sum()
+
+
+def test_arabic_runs_from_the_right_and_joins() -> None:
+    """Joined letters are not what they are one by one: the word is shorter than its letters."""
+    word = "منارة"
+    letters = sum(extents(Title(text=letter, face="amiri", size=1))[0] - 0.24 for letter in word)
+    assert extents(Title(text=word, face="amiri", size=1))[0] - 0.24 < 0.9 * letters
+    # From the right: a second word stands to the left of the first.
+    first = np.flatnonzero(covered(Title(text="ب", face="amiri", align="right")).any(axis=0))
+    both = Title(text="ب اا", face="amiri", align="right")
+    assert np.flatnonzero(covered(both).any(axis=0)).min() < first.min() + covered(both).shape[1]
+
+
+@pytest.mark.parametrize(
+    ("values", "words"),
+    [
+        ({"text": "   "}, "needs some text"),
+        ({"text": "x" * 10_000}, "at most 2,000 characters"),
+        ({"text": "灯台"}, "no sign for “灯”"),
+        ({"face": "comic"}, "no type called"),
+        ({"size": 0}, "greater than 0"),
+    ],
+)
+def test_what_cannot_be_set_is_refused(titled: Shot, values: dict, words: str) -> None:
+    layer = titled.layers[-1].id
+    with pytest.raises(EditError, match=words):
+        edit.apply(titled, "set_title", {"layer": layer, **values})
+
+
+def test_a_pair_stands_behind_and_in_front_in_register(titled: Shot) -> None:
+    title = titled.layers[-1].id
+    paired = edit.apply(titled, "pair_title", {"layer": title, "around": "front"})
+    outline = paired.layers[-1]
+    order = [state.cards[i].layer.id for state in evaluate(paired, [0]) for i in state.order]
+    assert order.index(title) < order.index("front") < order.index(outline.id)
+    assert paired.layer(title).title.outline is None and outline.title.fill is None
+    middles = [seen(paired, key).mean(axis=0) for key in (title, outline.id)]
+    np.testing.assert_allclose(middles[0], middles[1], atol=1e-6)
+    ems = [paired.layer(key).scale / paired.layer(key).distance for key in (title, outline.id)]
+    assert ems[0] == pytest.approx(ems[1])
+
+
+def test_a_title_is_drawn_for_the_closest_framing(titled: Shot) -> None:
+    title = titled.layers[-1]
+    before = drawing_of(titled, title)
+    closer = edit.apply(
+        titled, "set_framing", {"framing": 1, "forward": title.distance * 0.9, "across": 0}
+    )
+    after = drawing_of(closer, title)
+    assert before and after and after.name != before.name
+    assert after.draw().shape[0] > 4 * before.draw().shape[0]
