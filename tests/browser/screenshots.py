@@ -9,6 +9,7 @@ from playwright.sync_api import Page, expect, sync_playwright
 
 from tests.browser.conftest import CHROMIUM, FLAGS, open_bench, running_stack, sign_in
 from tests.browser.test_pictures import PHOTOGRAPH, PLATE, Board, edited, open_picture
+from tests.browser.test_work import change, undo_everything
 
 FOLDER = Path(__file__).parents[2] / "docs" / "screenshots"
 
@@ -33,6 +34,7 @@ def views(page: Page) -> None:
     open_bench(page, 1, "arrange")
     page.click(".depth-card[data-layer=keeper]")
     take(page, "arrange")
+    arrange_views(page)
     open_bench(page, 1, "direct")
     page.keyboard.press("2")
     page.fill("[data-part=scrub]", "84")
@@ -54,6 +56,29 @@ def views(page: Page) -> None:
     page.click("button.btn-ink:text('Render')")
     page.wait_for_selector(".job[data-state=running] >> text=left", timeout=60_000)
     take(page, "output")
+
+
+def arrange_views(page: Page) -> None:
+    """The stage as a whole; a title behind the headland, its outline before it. Then undone."""
+    open_bench(page, 1, "arrange")
+    page.wait_for_selector("#v-horizon")
+    take(page, "arrange-stage")
+    with change(page):
+        page.click("#inspector button:text-is('Title')")
+    page.click(".depth-card[data-layer=title]")
+    page.wait_for_selector("#inspector textarea")
+    with change(page):
+        page.fill("#inspector textarea", "Sallow\nHead")
+        page.locator("#inspector textarea").blur()
+    with change(page):
+        page.select_option("#v-title-face", "playfair")
+    with change(page):
+        page.select_option("#v-around", "headland")
+    page.click("[data-do=guides]")
+    page.wait_for_timeout(3000)
+    take(page, "arrange-title")
+    page.click("[data-do=guides]")
+    undo_everything(page)
 
 
 def prepare_views(page: Page) -> None:

@@ -12,6 +12,7 @@
 - ``ordering``    which card is in front of which
 - ``arranging``   spread, ground, match, scatter
 - ``drawn``       layers drawn from a description
+- ``guides``      safe areas and thirds
 - ``lettering``   titles: how text is set and drawn
 - ``fields``      colour fields and gradients
 - ``edit_layers``  edits of what stands on the stage

@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 
 from vistaline.core.evaluate import CameraState, Card, FrameState, evaluate
+from vistaline.core.guides import guide_boxes
 from vistaline.core.optics import angle_of_view, gate_size
 from vistaline.core.render.blend import MODES
 from vistaline.core.shot import Shot
@@ -34,6 +35,7 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
         "rate": [rate.numerator, rate.denominator],
         "duration": shot.frame.duration,
         "background": shot.background,
+        "guides": guide_boxes(*shot.frame.size),
         "ground": shot.taking_camera.position[1] - shot.ground.eye_height if shot.ground else None,
         "layers": [
             {

@@ -16,6 +16,7 @@ export class Desk {
     this.plan = new Plan(element, this.scene, bench);
     if (bench === "direct") this.route = new Route(element, this.scene, this.transport);
     this.#listen();
+    this.#showGuides(localStorage.getItem("vistaline-guides") === "on");
     this.scene.load().then(() => {
       if (new URLSearchParams(location.search).has("play")) this.#playWhenReady();
     });
@@ -36,6 +37,7 @@ export class Desk {
       const move = event.target.closest("[data-move]");
       if (move) this.#choose(move.dataset.move);
       if (event.target.closest('[data-do="add-framing"]')) this.#addFraming();
+      if (event.target.closest('[data-do="guides"]')) this.#showGuides(!this.viewfinder.guides);
     });
     element.addEventListener("easechange", ({ detail }) => {
       const [x1, y1, x2, y2] = detail.points.map((value) => value.toFixed(3));
@@ -43,6 +45,12 @@ export class Desk {
     });
     this.onKey = (event) => this.#key(event);
     document.addEventListener("keydown", this.onKey);
+  }
+
+  #showGuides(on) {
+    localStorage.setItem("vistaline-guides", on ? "on" : "off");
+    this.element.querySelector('[data-do="guides"]').setAttribute("aria-pressed", String(on));
+    this.viewfinder.showGuides(on);
   }
 
   #playWhenReady() {
@@ -99,6 +107,7 @@ export class Desk {
       Home: () => (transport.step(-Infinity), true),
       End: () => (transport.step(scene.data.duration), true),
       o: () => (transport.toggleLoop(), true),
+      g: () => (this.#showGuides(!this.viewfinder.guides), true),
       Escape: () => (scene.choose({ layer: "" }), true),
     };
     if (this.route) {

@@ -132,6 +132,7 @@ export class Viewfinder {
     const { x, y, width, height } = this.place;
     const marks = [svg("rect", { class: "frame-line", x: x - 0.5, y: y - 0.5, width: width + 1, height: height + 1 })];
     const { data, record } = this.scene.current;
+    if (this.guides) marks.push(...this.#guides(data.guides));
     const layer = this.bench === "arrange" && data.layers.find((each) => each.id === this.scene.layer);
     if (layer?.matrix && record.order.includes(layer.id)) {
       const corners = [[-0.5, 0.5], [0.5, 0.5], [0.5, -0.5], [-0.5, -0.5]].map((c) => this.#seen(record.clip, record.moved[layer.id] ?? layer.matrix, c));
@@ -143,6 +144,23 @@ export class Viewfinder {
       }
     }
     this.overlay.replaceChildren(...marks);
+  }
+
+  /** Safe areas and thirds; `data.guides` are boxes in frame pixels. */
+  #guides({ action, title, thirds }) {
+    const { x, y, width, height } = this.place;
+    const scale = width / this.scene.data.width;
+    const box = ([bx, by, bw, bh]) => ({ x: x + bx * scale, y: y + by * scale, width: bw * scale, height: bh * scale });
+    const third = box(thirds);
+    const cross = `M${third.x} ${y}v${height}M${third.x + third.width} ${y}v${height}M${x} ${third.y}h${width}M${x} ${third.y + third.height}h${width}`;
+    const named = (words, at) => svg("text", { class: "guide-name", x: at.x + 4, y: at.y + at.height - 4 }, words);
+    const [a, t] = [box(action), box(title)];
+    return [svg("path", { class: "guide thirds", d: cross }), svg("rect", { class: "guide", ...a }), svg("rect", { class: "guide", ...t }), named("action 93 %", a), svg("text", { class: "guide-name", x: t.x + 4, y: t.y + 12 }, "title 90 %")];
+  }
+
+  showGuides(on) {
+    this.guides = on;
+    this.#mark();
   }
 
   #tag(x, y, words) {
