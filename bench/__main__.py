@@ -9,7 +9,7 @@ import json
 import sys
 from pathlib import Path
 
-from bench import clip, frame, live, memory, prepare, separate, stroke
+from bench import clip, cutting, frame, live, memory, prepare, separate, stroke
 from bench.figures import Figure
 
 
@@ -17,6 +17,7 @@ def main() -> None:
     """Run what is named on the command line, or everything."""
     parts = {
         "frame": frame,
+        "cutting": cutting,
         "clip": clip,
         "memory": memory,
         "live": live,

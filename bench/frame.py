@@ -12,7 +12,7 @@ ROUNDS = 41
 def measure() -> list[Figure]:
     """Return our time to yuv420p beside skia's and software OpenGL's to RGBA."""
     renderer = Renderer(scene.shot(), scene.pyramids())
-    gl, skia = peers.SoftwareGl(), peers.Skia()
+    gl, skia = peers.SoftwareGl(scene.states(), scene.pyramids()), peers.Skia()
     times = interleaved(
         {"ours": lambda n: renderer.yuv(n % scene.FRAMES), "gl": gl, "skia": skia}, ROUNDS
     )

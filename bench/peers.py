@@ -7,6 +7,8 @@ import numpy as np
 import skia
 
 from bench import scene
+from vistaline.core.evaluate import FrameState
+from vistaline.core.render.pyramid import Pyramid
 
 _VERTEX = """
 #version 330
@@ -23,9 +25,10 @@ void main() { colour = texture(picture, place); }"""
 
 
 class SoftwareGl:
-    """Five trilinear RGBA8 quads and the read-back, on Mesa's software driver."""
+    """Trilinear RGBA8 quads in painter's order and the read-back, on Mesa's software driver."""
 
-    def __init__(self) -> None:
+    def __init__(self, states: list[FrameState], pyramids: dict[str, Pyramid]) -> None:
+        self.states = states
         self.context = moderngl.create_context(standalone=True, backend="egl", require=330)
         self.renderer = self.context.info["GL_RENDERER"]
         program = self.context.program(vertex_shader=_VERTEX, fragment_shader=_FRAGMENT)
@@ -34,9 +37,9 @@ class SoftwareGl:
         self.quad = self.context.vertex_array(program, self.context.buffer(units), "unit")
         self.target = self.context.framebuffer([self.context.texture(scene.FRAME, 4)])
         self.textures = {}
-        for key, pyramid in scene.pyramids().items():
+        for key, pyramid in pyramids.items():
             codes = scene.straight_codes(pyramid)
-            texture = self.context.texture(scene.SIZE, 4, codes.tobytes())
+            texture = self.context.texture((pyramid.width, pyramid.height), 4, codes.tobytes())
             texture.build_mipmaps()
             texture.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
             self.textures[key] = texture
@@ -45,7 +48,7 @@ class SoftwareGl:
         self.context.blend_func = (moderngl.ONE, moderngl.ONE_MINUS_SRC_ALPHA)
 
     def __call__(self, n: int) -> bytes:
-        state = scene.states()[n % scene.FRAMES]
+        state = self.states[n % len(self.states)]
         self.target.use()
         self.context.clear()
         for i in state.order:

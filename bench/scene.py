@@ -72,7 +72,8 @@ def states() -> list[FrameState]:
 
 def straight_codes(pyramid: Pyramid) -> np.ndarray:
     """Return a layer as 8-bit premultiplied sRGB codes, what 8-bit peers draw."""
-    linear = pyramid.levels[0][2 : 2 + SIZE[1], 2 : 2 + SIZE[0]].astype(np.float32) / 65535
+    inner = pyramid.levels[0][2 : 2 + pyramid.height, 2 : 2 + pyramid.width]
+    linear = inner.astype(np.float32) / 65535
     alpha = linear[..., 3:]
     codes = encode_srgb(linear[..., :3] / np.maximum(alpha, 1e-5)) * alpha
     return np.rint(np.dstack([codes, alpha]) * 255).clip(0, 255).astype(np.uint8)

@@ -3,16 +3,12 @@
 from __future__ import annotations
 
 import base64
-import io
 
-import numpy as np
 import pytest
-from PIL import Image
 from playwright.sync_api import Page, expect
-from skimage.metrics import structural_similarity
 
 from tests.browser.conftest import open_bench
-from tests.browser.test_work import DUSK, change, fetched, snapshot, undo_everything
+from tests.browser.test_work import DUSK, change, looks_as_rendered, undo_everything
 from vistaline.core.lettering import _PACKAGES, FACES, Title, extents
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
@@ -34,15 +30,6 @@ def distance(page: Page, layer: str) -> float:
     return float(words.removesuffix(" m"))
 
 
-def looks_as_rendered(page: Page, frame: int, mark: str) -> None:
-    version = page.locator("#at [name=version]").input_value()
-    page.wait_for_selector(f".gate[data-shows='{version}']")
-    live = snapshot(page, frame)
-    data = fetched(page, f"/shots/{DUSK}/frame.png?n={frame}&width=960&mark={mark}")
-    rendered = np.asarray(Image.open(io.BytesIO(data)))
-    assert structural_similarity(live, rendered, channel_axis=2) >= 0.97
-
-
 def test_a_title_stands_round_the_headland(page: Page) -> None:
     open_bench(page, DUSK, "arrange")
     undo_everything(page)
@@ -60,7 +47,7 @@ def test_a_title_stands_round_the_headland(page: Page) -> None:
     names = page.locator(".depth-name")
     expect(names.filter(has_text="Sallow Head outline")).to_have_count(1)
     assert distance(page, "title") > distance(page, "headland")
-    looks_as_rendered(page, 30, "title")
+    looks_as_rendered(page, 30)
     # A text that cannot be set is refused in words, and nothing is lost.
     page.fill("#inspector textarea", "灯台")
     page.locator("#inspector textarea").blur()
@@ -83,7 +70,7 @@ def test_backdrop_card_spread_ground_and_swap(page: Page) -> None:
         page.select_option("#v-stays", "facing")
     with change(page):
         page.select_option("#v-swap", label="photograph.jpg")
-    looks_as_rendered(page, 120, "card")
+    looks_as_rendered(page, 120)
     choose(page, "keeper")
     type_in(page, "#v-match_shift-pixels", "120")
     page.keyboard.press("Escape")

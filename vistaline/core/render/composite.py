@@ -138,11 +138,11 @@ def _row_in_order(cards, y0, j, ground, planes):  # type: ignore[no-untyped-def]
     """As :func:`_row`, with cards that may cut through each other or be blended.
 
     1/z of a card is linear along a row, so an order that holds at both ends of a stretch holds
-    all along it; else the cards are sorted at every pixel.
+    all along it; where it does not, the stretch is halved, down to single pixels.
     """
-    buffers, spans, edges, opacity = cards.buffers, cards.spans, cards.edges, cards.opacity
-    tiles, modes, nearness = cards.tiles, cards.modes, cards.nearness
-    y, line, count = np.float32(y0 + j), j // TILE_HEIGHT, buffers.shape[0]
+    spans, edges, tiles = cards.spans, cards.edges, cards.tiles
+    modes, nearness = cards.modes, cards.nearness
+    y, line, count = np.float32(y0 + j), j // TILE_HEIGHT, spans.shape[0]
     planes[:3] = 0
     planes[3] = 1
     limits = np.zeros((count, 4), np.int64)
@@ -163,37 +163,27 @@ def _row_in_order(cards, y0, j, ground, planes):  # type: ignore[no-untyped-def]
                 order[found] = i
                 found += 1
                 blended |= modes[i] != 0
-                for end in range(2):
-                    x = (x1 if end else x0) + 0.5 - end
-                    depth[end, i] = nearness[i, 0] * x + nearness[i, 1] * (y + 0.5) + nearness[i, 2]
-        if not found:
-            continue
-        _sort(order, found, depth[0])
-        if _holds(order, found, depth[1]):
-            if blended:
-                _blend_stretch(cards, order, found, limits, x0, x1, y, j, ground, planes)
-                continue
+        # As far as one order holds is laid at once; where two cards meet, stretches get short.
+        x, stop = x0, x1
+        while found and x < x1:
             for k in range(found):
                 i = order[k]
-                start, stop = max(x0, limits[i, 0]), min(x1, limits[i, 1])
-                if start < stop:
-                    _lay_stretch(cards, i, j, planes, start, stop, limits[i, 2], limits[i, 3], y)
-            continue
-        for x in range(x0, x1):
-            for k in range(found):
-                i = order[k]
-                depth[0, i] = (
-                    nearness[i, 0] * (x + 0.5) + nearness[i, 1] * (y + 0.5) + nearness[i, 2]
-                )
+                upright = nearness[i, 1] * (y + 0.5) + nearness[i, 2]
+                depth[0, i] = nearness[i, 0] * (x + 0.5) + upright
+                depth[1, i] = nearness[i, 0] * (stop - 0.5) + upright
             _sort(order, found, depth[0])
-            if blended:
-                _blend_stretch(cards, order, found, limits, x, x + 1, y, j, ground, planes)
+            if stop - x > 1 and not _holds(order, found, depth[1], limits, x, stop):
+                stop = (x + stop) // 2
                 continue
-            for k in range(found):
-                i = order[k]
-                if limits[i, 0] <= x < limits[i, 1]:
-                    seen = planes[3, x] * opacity[i] * _coverage(edges[i], np.float32(x), y)
-                    _add(buffers[i, j, x], seen, planes[0], planes[1], planes[2], planes[3], x)
+            if blended:
+                _blend_stretch(cards, order, found, limits, x, stop, y, j, ground, planes)
+            else:
+                for k in range(found):
+                    i = order[k]
+                    a, b = max(x, limits[i, 0]), min(stop, limits[i, 1])
+                    if a < b:
+                        _lay_stretch(cards, i, j, planes, a, b, limits[i, 2], limits[i, 3], y)
+            x, stop = stop, min(x1, stop + 2 * (stop - x))
 
 
 @njit(**_KERNEL)
@@ -214,10 +204,16 @@ def _in_front(depth, i, other):  # type: ignore[no-untyped-def]
 
 
 @njit(**_KERNEL)
-def _holds(order, count, depth):  # type: ignore[no-untyped-def]
-    for k in range(1, count):
-        if depth[order[k]] > depth[order[k - 1]] + 1e-7 * abs(depth[order[k - 1]]):
+def _holds(order, count, depth, limits, start, stop):  # type: ignore[no-untyped-def]
+    """Whether cards that reach into a stretch are in this order at its far end, too."""
+    nearest = np.inf
+    for k in range(count):
+        i = order[k]
+        if limits[i, 0] >= stop or limits[i, 1] <= start:
+            continue
+        if depth[i] > nearest + 1e-7 * abs(nearest):
             return False
+        nearest = depth[i]
     return True
 
 
