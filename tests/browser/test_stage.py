@@ -8,7 +8,14 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import open_bench
-from tests.browser.test_work import DUSK, change, looks_as_rendered, undo_everything
+from tests.browser.test_work import (
+    DUSK,
+    canvas,
+    change,
+    drag,
+    looks_as_rendered,
+    undo_everything,
+)
 from vistaline.core.lettering import _PACKAGES, FACES, Title, extents
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
@@ -52,6 +59,24 @@ def test_a_title_stands_round_the_headland(page: Page) -> None:
     page.fill("#inspector textarea", "灯台")
     page.locator("#inspector textarea").blur()
     expect(page.locator(".notice-card")).to_contain_text("no sign for “灯”")
+    undo_everything(page)
+
+
+def test_a_title_is_drawn_anew_only_when_a_drag_has_ended(page: Page) -> None:
+    """Much nearer by a drag: the live view goes on with the look there is, then gets a sharper."""
+    open_bench(page, DUSK, "arrange")
+    undo_everything(page)
+    with change(page):
+        page.click("#inspector button:text-is('Title')")
+    open_bench(page, DUSK, "direct")
+    page.keyboard.press("2")
+    page.keyboard.press("d")
+    looks: list[str] = []
+    page.on("response", lambda r: looks.append(r.url) if "/drawn/" in r.url else None)
+    box = canvas(page)
+    drag(page, box["x"] + box["width"] / 2, box["y"] + box["height"] - 20, 0, -box["height"] * 0.7)
+    looks_as_rendered(page, 100)
+    assert len(looks) == 1
     undo_everything(page)
 
 

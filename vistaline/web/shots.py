@@ -86,13 +86,21 @@ def preview(shot_id: int, verb: str) -> Any:
     row, shot = _open(shot_id)
     changed = edit.apply(shot, verb, arguments())
     frame = request.args.get("frame", 0, type=int)
-    return _scene(row, changed, [frame]) | {"values": _values(changed)}
+    return _scene(row, changed, [frame], kept=shot) | {"values": _values(changed)}
 
 
-def _scene(row: ShotRow, shot: Shot, frames: Any) -> dict[str, Any]:
+def _scene(row: ShotRow, shot: Shot, frames: Any, *, kept: Shot | None = None) -> dict[str, Any]:
+    """Describe a shot; a preview is shown with the looks of the shot that is kept.
+
+    A title would be drawn anew for a closer framing, but only what is kept can be asked for.
+    """
+    looks = {layer.id: layer for layer in kept.layers} if kept else {}
     return describe_scene(shot, frames) | {
         "version": row.version,
-        "textures": {layer.texture: _texture_address(row, shot, layer) for layer in shot.layers},
+        "textures": {
+            layer.texture: _texture_address(row, kept or shot, looks.get(layer.id, layer))
+            for layer in shot.layers
+        },
     }
 
 
