@@ -137,7 +137,7 @@ def test_refusals_name_the_file_and_the_way_out(data: bytes, sentence: str) -> N
     assert sentence in str(refusal.value)
 
 
-@pytest.mark.parametrize("kind", ["PNG", "JPEG", "WEBP", "TIFF"])
+@pytest.mark.parametrize("kind", ["PNG", "JPEG", "WEBP", "TIFF", "AVIF"])
 def test_a_truncated_file_is_refused_by_name(kind: str, photo: np.ndarray) -> None:
     data = saved(Image.fromarray(photo), kind)
     with pytest.raises(PictureError, match=r"^half\.img: "):
