@@ -72,6 +72,16 @@ def test_a_subject_stands_where_its_foot_meets_the_ground(many: Shot) -> None:
     np.testing.assert_allclose(seen(stood, "l4"), seen(many, "l4"), atol=1e-6)
 
 
+def test_a_layer_that_was_moved_stands_by_where_it_is_seen_now(many: Shot) -> None:
+    shot = edit.apply(many, "set_ground", {"horizon": 450, "eye_height": 1.5})
+    shot = edit.apply(shot, "size_layer", {"layer": "l2", "percent": 40})
+    shot = edit.apply(shot, "move_layer", {"layer": "l2", "up": -0.3})
+    stood = edit.apply(shot, "stand_on_ground", {"layer": "l2"})
+    card = card_of(stood, stood.layer("l2"))
+    assert (card.world_from_card @ [0, -card.height / 2, 0, 1])[1] == pytest.approx(-1.5)
+    np.testing.assert_allclose(seen(stood, "l2"), seen(shot, "l2"), atol=1e-6)
+
+
 def test_what_ends_above_the_horizon_is_refused(many: Shot) -> None:
     with pytest.raises(EditError, match="Say first where the ground is"):
         edit.apply(many, "stand_on_ground", {"layer": "l0"})
@@ -91,8 +101,13 @@ def test_a_layer_shifts_as_asked(many: Shot, pixels: float) -> None:
         edit.apply(shot, "match_shift", {"layer": "l2", "pixels": 90_000})
 
 
-def test_scattered_cards_hide_nothing_from_the_first_framing(cards: Shot) -> None:
-    values = {"layers": NAMES, "near": 4, "far": 9, "tilt": 0, "seed": 5}
+@pytest.mark.parametrize("tilt", [0, 20])
+@pytest.mark.parametrize("framing", [{}, {"across": 0.7, "forward": 0.4, "pan": 25, "tilt": -6}])
+def test_scattered_cards_hide_nothing_from_the_first_framing(
+    cards: Shot, framing: dict, tilt: int
+) -> None:
+    values = {"layers": NAMES, "near": 5, "far": 9, "tilt": tilt, "seed": 5}
+    cards = edit.apply(cards, "set_framing", {"framing": 0, **framing})
     shot = edit.apply(cards, "scatter", values)
     state = evaluate(shot, [0])[0]
     boxes = [project(card.image_from_unit(state.camera), CORNERS) for card in state.cards]
@@ -112,6 +127,12 @@ def test_cards_set_out_do_not_touch(cards: Shot, pattern: str) -> None:
     heights = [card_of(shot, layer).height for layer in shot.layers]
     for a, b in itertools.combinations(middles, 2):
         assert np.linalg.norm(a - b) > min(*heights, 0.6)
+
+
+def test_a_backdrop_stands_nowhere(many: Shot) -> None:
+    shot = edit.apply(many, "add_field", {"kind": "flat", "backdrop": True})
+    with pytest.raises(EditError, match="stands nowhere"):
+        edit.apply(shot, "spread", {"layers": ["l0", "backdrop"], "near": 1, "far": 3})
 
 
 def test_only_cards_are_set_out(many: Shot) -> None:
@@ -162,7 +183,7 @@ def test_a_backdrop_fills_the_frame_behind_everything(many: Shot) -> None:
     shot = edit.apply(shot, "set_framing", {"framing": 1, "pan": 120, "lens": 15})
     for frame, state in zip((0, 23), evaluate(shot, [0, 23]), strict=True):
         card = state.cards[state.order[0]]
-        assert card.is_backdrop, frame
+        assert card.layer.is_backdrop, frame
         corners = project(card.image_from_unit(state.camera), CORNERS)
         assert (corners.min(axis=0) <= 0).all() and (corners.max(axis=0) >= (320, 180)).all()
 

@@ -7,16 +7,17 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from typing import Annotated, Literal
+from typing import Annotated, Literal, NamedTuple
 
 import numpy as np
 from pydantic import Field
 
+from vistaline.core import space
 from vistaline.core.errors import EditError
 from vistaline.core.evaluate import CameraState, camera_states, card_of
 from vistaline.core.optics import focal_length_px
 from vistaline.core.shot import Ground, Layer, Shot
-from vistaline.core.shot_verbs import REGISTRY, unlocked, with_layer, with_layers
+from vistaline.core.shot_verbs import REGISTRY, standing, with_layer, with_layers
 
 __all__ = ["at_distance", "ground_facts", "parallax_step", "screen_shift", "spread_distances"]
 
@@ -86,7 +87,7 @@ def spread(
         raise EditError(
             f"The near end must be nearer than the far end: {near:g} m is not below {far:g} m."
         )
-    chosen = sorted((unlocked(shot, key) for key in layers), key=lambda layer: layer.distance)
+    chosen = sorted((standing(shot, key) for key in layers), key=lambda layer: layer.distance)
     distances = spread_distances(len(chosen), near, far, how)
     return with_layers(
         shot,
@@ -103,21 +104,24 @@ def spread(
 def ground_facts(shot: Shot, layer: Layer) -> tuple[float, float] | None:
     """Return where a subject that stands on the ground stands, and how tall it is, in metres.
 
-    Its foot is its picture's lower edge. Seen by a level camera at height h, ground that appears
-    d pixels below the horizon is f h / d away (similar triangles). None if its foot is not below
-    the horizon, or it is a card, which was not seen by the taking camera.
+    Its foot is the middle of its lower edge, as the taking camera sees it now. Seen by a level
+    camera at height h, ground that appears d pixels below the horizon is f h / d away (similar
+    triangles). None if the foot is not below the horizon.
     """
-    ground = shot.ground
-    if ground is None or layer.box is None:
+    ground, taking = shot.ground, shot.taking_camera
+    if ground is None or layer.is_backdrop:
         return None
-    taking = shot.taking_camera
     assert taking.focal_length is not None, "the shot has been completed"
-    below = layer.box[1] + layer.box[3] - ground.horizon
+    card = card_of(shot, layer)
+    world_from_taking = space.pose(taking.position, taking.pan, taking.tilt, taking.roll)
+    taking_from_card = space.inverse_pose(world_from_taking) @ card.world_from_card
+    _, up, behind, _ = taking_from_card @ (0, -card.height / 2, 0, 1)
+    focal = focal_length_px(taking.focal_length, *taking.canvas)
+    below = focal * up / behind + taking.canvas[1] / 2 - ground.horizon
     if below <= 0:
         return None
-    focal = focal_length_px(taking.focal_length, *taking.canvas)
-    distance = focal * ground.eye_height / below
-    return distance, layer.box[3] * distance / focal
+    farther = focal * ground.eye_height / below / -float(behind)
+    return layer.distance * farther, card.height * farther
 
 
 @verb("set the ground")
@@ -131,14 +135,9 @@ def set_ground(
 @verb("stand on the ground")
 def stand_on_ground(shot: Shot, *, layer: str) -> Shot:
     """Set a layer's distance by where its foot meets the ground; its framing is kept."""
-    found = unlocked(shot, layer)
+    found = standing(shot, layer)
     if shot.ground is None:
         raise EditError("Say first where the ground is: the horizon's height and the camera's.")
-    if found.box is None:
-        raise EditError(
-            f"{found.name} is a card: it was not seen by the taking camera, so nothing tells "
-            "where it stands. Set its distance."
-        )
     facts = ground_facts(shot, found)
     if facts is None:
         raise EditError(
@@ -172,7 +171,7 @@ def match_shift(
     shot: Shot, *, layer: str, pixels: Annotated[float, Field(ge=0, le=100_000)]
 ) -> Shot:
     """Set a layer's distance so that it shifts by so many pixels over the route; seen as before."""
-    found = unlocked(shot, layer)
+    found = standing(shot, layer)
     ends = camera_states(shot, [0, shot.frame.duration - 1])
 
     def shift(distance: float) -> float:
@@ -225,7 +224,7 @@ def scatter(
     ``spacing`` is the gap between them in metres; ``tilt`` how far each is turned at most, in
     degrees. In a volume none hides another from the first framing.
     """
-    cards = [unlocked(shot, key) for key in layers]
+    cards = [standing(shot, key) for key in layers]
     if len(cards) < 2:
         raise EditError("Tick at least two cards to set out.")
     for layer in cards:
@@ -237,23 +236,27 @@ def scatter(
     rng = np.random.default_rng(seed)
     sizes = [(card_of(shot, each).width, card_of(shot, each).height) for each in cards]
     if pattern == "volume":
-        places = _volume(shot, sizes, min(near, far), max(near, far), spacing, rng)
+        places = _volume(shot, sizes, (min(near, far), max(near, far)), spacing, tilt, rng)
     else:
         places = _set_out(pattern, sizes, near, spacing)
     changes: dict[str, dict[str, object]] = {}
-    for layer, (across, up, distance, pan) in zip(cards, places, strict=True):
-        changes[layer.id] = {
-            "across": across,
-            "up": up,
-            "distance": distance,
-            "pan": pan + tilt * float(rng.uniform(-1, 1)),
-            "tilt": tilt / 2 * float(rng.uniform(-1, 1)),
-        }
+    for layer, place in zip(cards, places, strict=True):
+        turned = place._replace(
+            pan=place.pan + tilt * float(rng.uniform(-1, 1)),
+            tilt=place.tilt + tilt / 2 * float(rng.uniform(-1, 1)),
+        )
+        changes[layer.id] = turned._asdict()
     return with_layers(shot, changes)
 
 
-Place = tuple[float, float, float, float]
-"""Across, up, distance in metres, pan in degrees."""
+class Place(NamedTuple):
+    """Where a card is put, in metres and degrees."""
+
+    across: float
+    up: float
+    distance: float
+    pan: float = 0.0
+    tilt: float = 0.0
 
 
 def _set_out(
@@ -265,11 +268,10 @@ def _set_out(
         columns = math.ceil(math.sqrt(count))
         rows = math.ceil(count / columns)
         return [
-            (
+            Place(
                 (n % columns - (columns - 1) / 2) * wide,
                 ((rows - 1) / 2 - n // columns) * tall,
                 near,
-                0.0,
             )
             for n in range(count)
         ]
@@ -278,11 +280,10 @@ def _set_out(
         golden = math.pi * (3 - math.sqrt(5))
         radius = max(wide, tall) / math.sqrt(math.pi) * 1.25
         return [
-            (
+            Place(
                 radius * math.sqrt(n) * math.cos(n * golden),
                 radius * math.sqrt(n) * math.sin(n * golden),
                 near,
-                0.0,
             )
             for n in range(count)
         ]
@@ -292,7 +293,7 @@ def _set_out(
         middle = along + width / 2
         along += width + spacing
         if pattern == "row":
-            places.append((middle, 0.0, near, 0.0))
+            places.append(Place(middle, 0.0, near))
         else:
             # Round the camera, each turned to it.
             angle = middle / near
@@ -301,38 +302,48 @@ def _set_out(
                     "The arc has no room for so many cards at this distance. Put it farther "
                     "away, or make the gaps smaller."
                 )
-            places.append(
-                (near * math.sin(angle), 0.0, near * math.cos(angle), -math.degrees(angle))
-            )
+            across, ahead = near * math.sin(angle), near * math.cos(angle)
+            places.append(Place(across, 0.0, ahead, pan=-math.degrees(angle)))
     return places
 
 
 def _volume(
     shot: Shot,
     sizes: Sequence[tuple[float, float]],
-    near: float,
-    far: float,
+    depths: tuple[float, float],
     spacing: float,
+    turn: float,
     rng: np.random.Generator,
 ) -> list[Place]:
-    camera = camera_states(shot, [0])[0]
+    """Return places, each facing the first framing, that hide nothing from it.
+
+    ``depths`` are before its camera, nearest and farthest; ``turn``: degrees a card may be
+    turned by afterwards, which brings one of its sides nearer.
+    """
+    camera, taking = camera_states(shot, [0])[0], shot.taking_camera
+    world_from_taking = space.pose(taking.position, taking.pan, taking.tilt, taking.roll)
+    taking_from_camera = space.inverse_pose(world_from_taking) @ camera.world_from_camera
     half = np.array(shot.frame.size) / 2 / camera.focal_px
     taken: list[tuple[float, float, float, float]] = []
     places: list[Place] = []
-    for n, (width, height) in enumerate(sizes):
-        # One distance a step, mixed, so that they are spread in depth.
+    for n, size in enumerate(sizes):
+        nearer = max(size) / 2 * math.sin(math.radians(min(90.0, 1.5 * turn)))
         for _ in range(_TRIES):
-            distance = 1 / float(rng.uniform(1 / far, 1 / near))
-            reach = np.array([width + spacing, height + spacing]) / 2 / distance
+            depth = 1 / float(rng.uniform(1 / depths[1], 1 / depths[0]))
+            # Seen from its nearest side, at twice that for what the other axis adds.
+            reach = (np.array(size) + spacing) / 2 / max(depth - 2 * nearer, 1e-3)
             room = np.maximum(half - reach, 0)
             x, y = rng.uniform(-room, room)
             box = (x - reach[0], x + reach[0], y - reach[1], y + reach[1])
-            if all(
+            across, up, behind, _ = taking_from_camera @ (x * depth, y * depth, -depth, 1)
+            free = all(
                 box[1] <= other[0] or box[0] >= other[1] or box[3] <= other[2] or box[2] >= other[3]
                 for other in taken
-            ):
+            )
+            if free and behind < 0:
                 taken.append(box)
-                places.append((float(x) * distance, float(y) * distance, distance, 0.0))
+                pan, tilt = camera.pan - taking.pan, camera.tilt - taking.tilt
+                places.append(Place(float(across), float(up), -float(behind), pan, tilt))
                 break
         else:
             raise EditError(

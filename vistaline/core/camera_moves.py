@@ -70,7 +70,9 @@ def _grasp_distance(shot: Shot, framing: Framing, layer_id: str | None) -> float
     if layer_id:
         distances = [shot.layer(layer_id).distance]
     else:
-        distances = [layer.distance for layer in shot.layers if not layer.hidden]
+        distances = [
+            layer.distance for layer in shot.layers if not (layer.hidden or layer.is_backdrop)
+        ]
     taking = shot.taking_camera
     axis = space.rotation(taking.pan, taking.tilt, taking.roll) @ np.array([0.0, 0.0, -1.0])
     travelled = float((np.array(framing.position) - np.array(taking.position)) @ axis)

@@ -70,10 +70,6 @@ class Card:
     height: float
 
     @property
-    def is_backdrop(self) -> bool:
-        return bool(self.layer.field and self.layer.field.backdrop)
-
-    @property
     def card_from_unit(self) -> Matrix3:
         """3 x 3: unit texture coordinates (0..1, y down) to card metres (x, y)."""
         return np.array(
@@ -143,7 +139,7 @@ def card_of(shot: Shot, layer: Layer, camera: CameraState | None = None) -> Card
     card = Card(
         layer=layer, world_from_card=world_from_taking @ local, width=size[0], height=size[1]
     )
-    if layer.field and layer.field.backdrop:
+    if layer.is_backdrop:
         return _backdrop(layer, camera or camera_states(shot, [0])[0])
     if layer.stays == "facing":
         return _facing(card, camera or camera_states(shot, [0])[0])
@@ -243,19 +239,21 @@ def evaluate(shot: Shot, frames: ArrayLike) -> list[FrameState]:
 
 def _order(cards: list[Card], camera: CameraState, parallel: bool) -> list[int]:
     """Return indices far to near; backdrops are behind everything, whatever it is."""
-    last = [i for i, card in enumerate(cards) if card.is_backdrop]
-    rest = [i for i, card in enumerate(cards) if not card.is_backdrop]
+    last = [i for i, card in enumerate(cards) if card.layer.is_backdrop]
+    rest = [i for i, card in enumerate(cards) if not card.layer.is_backdrop]
     order = _parallel_order if parallel else _exact_order
     found = order([cards[i] for i in rest], camera) if rest else []
     return [*last, *(rest[i] for i in found)]
 
 
 def _moves_with_camera(layer: Layer) -> bool:
-    return layer.stays != "stage" or bool(layer.field and layer.field.backdrop)
+    return layer.stays != "stage" or layer.is_backdrop
 
 
 def _parallel(cards: list[Card]) -> bool:
-    normals = np.array([card.world_from_card[:3, 2] for card in cards if not card.is_backdrop])
+    normals = np.array(
+        [card.world_from_card[:3, 2] for card in cards if not card.layer.is_backdrop]
+    )
     return bool(np.all(normals @ normals[0] > 1 - 1e-12)) if len(normals) else True
 
 

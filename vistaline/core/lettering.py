@@ -118,9 +118,7 @@ class Title(Part):
 
 def extents(title: Title) -> tuple[float, float]:
     """Return the width and height in metres of the card that holds a title."""
-    width, height, _ = _layout(
-        title.text, title.face, title.weight, title.spacing, title.line_spacing
-    )
+    width, height, _ = _set(title)
     room = 2 * (_ROOM + (title.outline_width if title.outline else 0))
     return (width + room) * title.size, (height + room) * title.size
 
@@ -144,9 +142,7 @@ def draw_title(title: Title, *, em: float) -> Rgba16:
 
 def _mask(title: Title, em: float, size: tuple[int, int], stroke: float) -> np.ndarray:
     """Return how much of each pixel letters cover, thickened by ``stroke`` pixels, 0..1."""
-    width, _, lines = _layout(
-        title.text, title.face, title.weight, title.spacing, title.line_spacing
-    )
+    width, _, lines = _set(title)
     # Drawn at four times the size and averaged: Pillow places letters at whole pixels.
     fine = max(1, min(4, int(16384 / max(size))))
     font = _font(title.face, title.weight, em * fine)
@@ -176,6 +172,10 @@ class _Line:
     width: float
     base: float
     """Of the letters, from the top."""
+
+
+def _set(title: Title) -> tuple[float, float, tuple[_Line, ...]]:
+    return _layout(title.text, title.face, title.weight, title.spacing, title.line_spacing)
 
 
 @lru_cache(maxsize=256)

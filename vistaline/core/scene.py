@@ -42,7 +42,7 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
                 "id": layer.id,
                 "name": layer.name,
                 "texture": layer.texture,
-                "card": layer.is_card,
+                "backdrop": layer.is_backdrop,
                 "distance": layer.distance,
                 "opacity": layer.opacity,
                 "mode": MODES[layer.blend],

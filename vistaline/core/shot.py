@@ -187,6 +187,11 @@ class Layer(Part):
         return self.width is not None or not self.picture
 
     @property
+    def is_backdrop(self) -> bool:
+        """Whether it fills the frame behind everything, and so stands nowhere on the stage."""
+        return self.field is not None and self.field.backdrop
+
+    @property
     def texture(self) -> str:
         """What its look is known by among the shot's: a picture's key, or its own id."""
         return self.picture or f"~{self.id}"

@@ -8,7 +8,7 @@ from vistaline.core.errors import EditError
 from vistaline.core.shot import Layer, Shot
 from vistaline.core.verbs import Verbs
 
-__all__ = ["REGISTRY", "unlocked", "with_layer", "with_layers"]
+__all__ = ["REGISTRY", "standing", "unlocked", "with_layer", "with_layers"]
 
 REGISTRY: Verbs[Shot] = Verbs()
 
@@ -34,4 +34,12 @@ def unlocked(shot: Shot, layer_id: str) -> Layer:
     layer = shot.layer(layer_id)
     if layer.locked:
         raise EditError(f"{layer.name} is locked. Unlock it to move it.")
+    return layer
+
+
+def standing(shot: Shot, layer_id: str) -> Layer:
+    """Return a layer that may be moved and stands somewhere: no backdrop."""
+    layer = unlocked(shot, layer_id)
+    if layer.is_backdrop:
+        raise EditError(f"{layer.name} is a backdrop, behind everything; it stands nowhere.")
     return layer

@@ -46,9 +46,9 @@ def draw_plan(shot: Shot, view: PlanView) -> StagePlan:
     """Return the plan of the whole shot."""
     bars = {}
     for layer in shot.layers:
-        card = card_of(shot, layer)
-        if card.is_backdrop:
+        if layer.is_backdrop:
             continue
+        card = card_of(shot, layer)
         half = (
             np.array([card.width / 2, 0, 0])
             if view is PlanView.ABOVE

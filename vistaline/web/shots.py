@@ -304,7 +304,10 @@ def head_panel(shot_id: int) -> Any:
 def depth_panel(shot_id: int) -> Any:
     """The depth scale: layers far to near as pictures of themselves."""
     row, shot = _open(shot_id)
-    ordered = sorted(enumerate(shot.layers), key=lambda pair: (pair[1].distance, -pair[0]))
+    ordered = sorted(
+        enumerate(shot.layers),
+        key=lambda pair: (pair[1].is_backdrop, pair[1].distance, -pair[0]),
+    )
     return render_template(
         "_depth.html",
         row=row,
@@ -328,7 +331,8 @@ def layer_panel(shot_id: int) -> Any:
         if layer and each.id != layer.id and abs(each.distance - layer.distance) < 1e-9
     ]
     camera = camera_states(shot, [request.args.get("frame", 0, type=int)])[0]
-    nearest_first = sorted(shot.layers, key=lambda each: each.distance)
+    standing = (each for each in shot.layers if not each.is_backdrop)
+    nearest_first = sorted(standing, key=lambda each: each.distance)
     step = 0.0
     if len(nearest_first) > 1 and nearest_first[0].distance < nearest_first[-1].distance:
         ends = nearest_first[0].distance, nearest_first[-1].distance

@@ -140,7 +140,7 @@ export class Viewfinder {
         marks.push(svg("polygon", { class: "chosen", points: corners.map((p) => p.join(",")).join(" ") }));
         const tagX = Math.max(x, Math.min(...corners.map((p) => p[0])));
         const tagY = Math.max(y + 20, Math.min(...corners.map((p) => p[1])));
-        marks.push(this.#tag(tagX, tagY, `${layer.name} ${layer.distance.toFixed(2)} m`));
+        marks.push(this.#tag(tagX, tagY, layer.backdrop ? layer.name : `${layer.name} ${layer.distance.toFixed(2)} m`));
       }
     }
     this.overlay.replaceChildren(...marks);
