@@ -9,7 +9,7 @@ import json
 import sys
 from pathlib import Path
 
-from bench import clip, cutting, frame, live, memory, prepare, separate, stroke
+from bench import clip, cutting, desk, frame, live, memory, prepare, separate, stroke
 from bench.figures import Figure
 
 
@@ -24,6 +24,7 @@ def main() -> None:
         "separate": separate,
         "prepare": prepare,
         "stroke": stroke,
+        "desk": desk,
     }
     wanted = sys.argv[1:] or list(parts)
     figures: list[Figure] = []

@@ -11,9 +11,10 @@ import psutil
 
 from bench import scene
 from bench.figures import Figure
+from vistaline.core.document import complete, parse_shot
 from vistaline.core.render.frame import Renderer
 from vistaline.core.render.pyramid import PyramidStore
-from vistaline.core.shot import Shot, complete, parse_shot
+from vistaline.core.shot import Shot
 
 LAYERS, SIZE = 20, (4000, 3000)
 

@@ -8,10 +8,11 @@ from pathlib import Path
 import cv2
 import numpy as np
 
+from vistaline.core.document import complete, parse_shot
 from vistaline.core.evaluate import FrameState, evaluate
 from vistaline.core.picture.colour import encode_srgb
 from vistaline.core.render.pyramid import Pyramid, PyramidStore
-from vistaline.core.shot import Shot, complete, parse_shot
+from vistaline.core.shot import Shot
 
 LAYERS = 5
 SIZE = (4000, 2250)

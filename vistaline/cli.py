@@ -16,7 +16,8 @@ from pathlib import Path
 
 import click
 
-from vistaline.core.drawn import drawings_of
+from vistaline.core.document import shot_schema
+from vistaline.core.drawn import Looks
 from vistaline.core.errors import CoreError, MaskError
 from vistaline.core.evaluate import evaluate
 from vistaline.core.formats.separation import write_separation
@@ -31,7 +32,7 @@ from vistaline.core.picture.separate import separate as separate_picture
 from vistaline.core.render.clip import frame_ranges, render_clip, render_sequence
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.render.pyramid import Pyramid, PyramidStore
-from vistaline.core.shot import Shot, shot_schema
+from vistaline.core.shot import Shot
 from vistaline.core.timing import rate_label, timecode
 from vistaline.core.watch import findings
 
@@ -61,7 +62,7 @@ def render(shotfile: Path, output: str, frames: str | None, scale: float, worker
     target.parent.mkdir(parents=True, exist_ok=True)
     began = time.monotonic()
     if workers == 1:
-        renderer = Renderer(shot, _open_pyramids(shot, pictures))
+        renderer = Renderer(shot, _open_looks(shot, pictures))
         report = partial(_report, began, len(stretch))
         if target.suffix.lower() == ".mp4":
             render_clip(renderer, stretch, target, progress=report)
@@ -151,21 +152,24 @@ def _frame_range(text: str | None, duration: int) -> range:
     return range(start, stop)
 
 
-def _open_pyramids(shot: Shot, pictures: dict[str, Path]) -> dict[str, Pyramid]:
+def _open_looks(shot: Shot, pictures: dict[str, Path]) -> Looks:
     cache = os.environ.get("VISTALINE_CACHE") or Path.home() / ".cache" / "vistaline"
     store = PyramidStore(Path(cache) / "pyramids")
-    used = {layer.picture for layer in shot.layers if layer.picture and not layer.hidden}
-    drawn = {
-        texture: store.get(drawing.name, drawing.draw)
-        for texture, drawing in drawings_of(shot).items()
+    # What is drawn from a picture is kept by the picture's content, whatever its file is called.
+    contents = {
+        key: hashlib.sha256(pictures[key].read_bytes()).hexdigest() for key in shot.pictures
     }
-    return drawn | {
-        key: store.get(
-            hashlib.sha256(pictures[key].read_bytes()).hexdigest(),
-            partial(decode_picture, pictures[key], pictures[key].name),
-        )
-        for key in sorted(used)
+    references = {
+        key: reference.evolve(file=contents[key]) for key, reference in shot.pictures.items()
     }
+
+    def picture(key: str) -> Pyramid:
+        return store.get(contents[key], partial(decode_picture, pictures[key], pictures[key].name))
+
+    looks = Looks(shot.evolve(pictures=references), store, picture)
+    for _ in looks.values():
+        pass  # made once, before workers would all make the same
+    return looks
 
 
 def _report(began: float, total: int, done: int) -> None:
@@ -184,7 +188,7 @@ def _render_with_workers(
     began: float,
 ) -> None:
     target = Path(output)
-    _open_pyramids(shot, pictures)  # once, before the workers would all build the same
+    _open_looks(shot, pictures)
     clip = target.suffix.lower() == ".mp4"
     # Short enough that all workers have something to do to the end.
     length = max(12, min(48, -(-len(stretch) // workers)))
@@ -210,7 +214,7 @@ def _render_with_workers(
 
 
 def _render_range(shot: Shot, pictures: dict[str, Path], start: int, stop: int, out: str) -> None:
-    renderer = Renderer(shot, _open_pyramids(shot, pictures), threads=1)
+    renderer = Renderer(shot, _open_looks(shot, pictures), threads=1)
     if out.lower().endswith(".mp4"):
         render_clip(renderer, range(start, stop), Path(out), threads=1)
     else:

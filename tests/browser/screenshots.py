@@ -79,6 +79,17 @@ def arrange_views(page: Page) -> None:
     take(page, "arrange-title")
     page.click("[data-do=guides]")
     undo_everything(page)
+    open_bench(page, 3, "arrange")
+    page.click("[data-do=both]")
+    page.click(".depth-card[data-layer=the-lamp]")
+    page.wait_for_selector("#v-set_frame_style-border")
+    take(page, "arrange-gallery")
+    page.click("[data-do=above]")
+    page.click("[data-chooses='group:Prints']")
+    page.wait_for_selector("#inspector :text('arranged as one')")
+    page.keyboard.press("b")
+    take(page, "arrange-group")
+    page.keyboard.press("b")
 
 
 def prepare_views(page: Page) -> None:

@@ -16,7 +16,8 @@ from tests.browser.test_work import (
     looks_as_rendered,
     undo_everything,
 )
-from vistaline.core.lettering import _PACKAGES, FACES, Title, extents
+from vistaline.core.lettering import Title, extents
+from vistaline.core.typefaces import FACES, PACKAGES
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
 
@@ -92,7 +93,7 @@ def test_backdrop_card_spread_ground_and_swap(page: Page) -> None:
     type_in(page, "#v-size_card-width", "0.4")
     type_in(page, "#v-turn_layer-pan", "35")
     with change(page):
-        page.select_option("#v-stays", "facing")
+        page.select_option("#v-set_stays-stays", "facing")
     with change(page):
         page.select_option("#v-swap", label="photograph.jpg")
     looks_as_rendered(page, 120)
@@ -104,8 +105,8 @@ def test_backdrop_card_spread_ground_and_swap(page: Page) -> None:
     type_in(page, "#v-horizon", "900")
     for layer in ("reeds", "headland", "sea"):
         page.check(f"#several [value={layer}]")
-    page.fill("#several [name=near]", "1")
-    page.fill("#several [name=far]", "4")
+    page.fill("#reach [name=near]", "1")
+    page.fill("#reach [name=far]", "4")
     with change(page):
         page.click("button:text-is('Spread')")
     assert [distance(page, key) for key in ("reeds", "headland", "sea")] == [1.0, 1.6, 4.0]
@@ -119,7 +120,7 @@ def test_backdrop_card_spread_ground_and_swap(page: Page) -> None:
 @pytest.mark.parametrize(("face", "weight"), [("bebas", 400), ("courier", 700), ("amiri", 400)])
 def test_text_is_as_long_as_chromium_sets_it(page: Page, face: str, weight: int) -> None:
     """Chromium shapes with a HarfBuzz of its own; within half a percent."""
-    data = base64.b64encode((_PACKAGES / FACES[face].files[weight]).read_bytes()).decode()
+    data = base64.b64encode((PACKAGES / FACES[face].files[weight][0]).read_bytes()).decode()
     texts = (
         ["منارة البحر", "سجل الحارس"] if face == "amiri" else ["The keeper's log", "AVATAR 1887"]
     )

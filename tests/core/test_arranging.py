@@ -10,9 +10,12 @@ import pytest
 from tests.conftest import make_shot
 from tests.core.test_edit import CORNERS, seen
 from vistaline.core import edit
-from vistaline.core.arranging import ground_facts, parallax_step, screen_shift
+from vistaline.core.arranging import parallax_step, screen_shift
+from vistaline.core.camera import camera_states
+from vistaline.core.cards import card_of
 from vistaline.core.errors import EditError
-from vistaline.core.evaluate import camera_states, card_of, evaluate
+from vistaline.core.evaluate import evaluate
+from vistaline.core.ground import ground_facts
 from vistaline.core.shot import Shot
 from vistaline.core.space import project
 
@@ -188,11 +191,15 @@ def test_a_backdrop_fills_the_frame_behind_everything(many: Shot) -> None:
         assert (corners.min(axis=0) <= 0).all() and (corners.max(axis=0) >= (320, 180)).all()
 
 
-def test_a_swapped_picture_keeps_place_and_motion(many: Shot) -> None:
+def test_a_swapped_picture_keeps_window_place_and_motion(many: Shot) -> None:
     card = edit.apply(many, "make_card", {"layer": "l0"})
-    picture = {"file": "other.png", "width": 400, "height": 400}
-    swapped = edit.apply(card, "swap_picture", {"layer": "l0", "key": "new", "picture": picture})
-    before, after = (card_of(s, s.layer("l0")) for s in (card, swapped))
-    np.testing.assert_allclose(before.world_from_card, after.world_from_card)
-    assert after.width == pytest.approx(before.width) and after.height == pytest.approx(after.width)
-    assert camera_states(swapped, [5])[0].position == camera_states(card, [5])[0].position
+    square = {"file": "other.png", "width": 400, "height": 400}
+    for shot in (card, many):
+        shot = edit.apply(shot, "keep_frame_style", {"name": "White", "layers": ["l0"]})
+        swapped = edit.apply(shot, "swap_picture", {"layer": "l0", "key": "new", "picture": square})
+        np.testing.assert_allclose(seen(swapped, "l0"), seen(shot, "l0"), atol=0.6)
+        assert swapped.layer("l0").crop and swapped.layer("l0").frame_style == "White"
+        assert camera_states(swapped, [5])[0].position == camera_states(shot, [5])[0].position
+        back = {"file": "l0.png", "width": 1600, "height": 900}
+        again = edit.apply(swapped, "swap_picture", {"layer": "l0", "key": "l0", "picture": back})
+        np.testing.assert_allclose(seen(again, "l0"), seen(shot, "l0"), atol=0.6)

@@ -5,10 +5,10 @@ import pytest
 from scipy.optimize import brentq
 
 from tests.conftest import make_shot
+from vistaline.core.camera import camera_states
 from vistaline.core.channels import Channel, Key
 from vistaline.core.easing import NAMED_EASES, CubicBezier, parse_ease
 from vistaline.core.errors import ShotError
-from vistaline.core.evaluate import camera_states
 
 # W3C CSS Easing Functions Level 1, section 2.2.1: the cubic-bezier handles of the keywords.
 CSS = {

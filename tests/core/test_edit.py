@@ -4,8 +4,10 @@ import numpy as np
 import pytest
 
 from vistaline.core import edit
+from vistaline.core.camera import camera_states
+from vistaline.core.cards import card_of
 from vistaline.core.errors import EditError
-from vistaline.core.evaluate import camera_states, card_of, evaluate
+from vistaline.core.evaluate import evaluate
 from vistaline.core.shot import Framing, Shot
 from vistaline.core.space import project
 

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import json
+from pathlib import Path
+
 import numpy as np
 import pytest
 
 from tests.core.test_edit import seen
 from vistaline.core import edit
 from vistaline.core.drawn import drawing_of
-from vistaline.core.errors import EditError
+from vistaline.core.errors import EditError, ShotError
 from vistaline.core.evaluate import evaluate
 from vistaline.core.lettering import Title, draw_title, extents
 from vistaline.core.shot import Shot
+from vistaline.core.typefaces import FACES, PACKAGES, fonts_of, open_type, runs_of, shelve
 
 
 @pytest.fixture
@@ -69,6 +73,43 @@ def test_arabic_runs_from_the_right_and_joins() -> None:
     assert both[:, :-right].sum() > 0.5 * alone.sum()
 
 
+def test_signs_beyond_western_european_come_from_the_faces_other_file() -> None:
+    """The package says which signs its files have; as long as its parts in the two files."""
+    polish = Title(text="Zażółć gęślą", face="source-sans", size=1)
+    assert covered(polish).sum() > 0
+    fonts = fonts_of("source-sans", 600, 256)
+    runs = runs_of("source-sans", fonts, polish.text)
+    assert "".join(run for run, _ in runs) == polish.text and {font for _, font in runs} == {0, 1}
+    about = PACKAGES / "@fontsource-variable/source-sans-3/unicode.json"
+    published = json.loads(about.read_text())
+    ranges = [
+        [[int(end, 16) for end in part[2:].split("-")] for part in published[key].split(",")]
+        for key in ("latin", "latin-ext")
+    ]
+    for run, font in runs:
+        for letter in run.replace(" ", ""):
+            within = [any(e[0] <= ord(letter) <= e[-1] for e in each) for each in ranges]
+            assert any(within) and (font == 0 or not within[0]), letter
+    lengths = sum(fonts[font].getlength(run) / 256 for run, font in runs)
+    assert extents(polish)[0] - 0.24 == pytest.approx(lengths)
+
+
+def test_type_that_was_brought_in_is_used_and_stood_in_for_when_gone(tmp_path: Path) -> None:
+    name = "0123456789abcdef"
+    source = PACKAGES / FACES["bebas"].files[400][0]
+    path = tmp_path / f"{name}.woff2"
+    path.write_bytes(source.read_bytes())
+    assert open_type(path, "bebas.woff2").startswith("Bebas Neue")
+    shelve(tmp_path)
+    own = Title(text="Lamp", face=f"own-{name}")
+    assert extents(own) == pytest.approx(extents(Title(text="Lamp", face="bebas")))
+    gone = Title(text="Lamp", face="own-fedcba9876543210")
+    assert extents(gone) == extents(Title(text="Lamp"))
+    (tmp_path / "notes.ttf").write_bytes(b"not type at all" * 50)
+    with pytest.raises(ShotError, match=r"notes\.ttf is not a font"):
+        open_type(tmp_path / "notes.ttf", "notes.ttf")
+
+
 @pytest.mark.parametrize(
     ("values", "words"),
     [
@@ -106,4 +147,4 @@ def test_a_title_is_drawn_for_the_closest_framing(titled: Shot) -> None:
     )
     after = drawing_of(closer, title)
     assert before and after and after.name != before.name
-    assert after.draw().shape[0] > 4 * before.draw().shape[0]
+    assert after.draw({}).shape[0] > 4 * before.draw({}).shape[0]

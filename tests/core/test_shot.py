@@ -7,8 +7,9 @@ import jsonschema
 import pytest
 
 from tests.conftest import make_shot
+from vistaline.core.document import dump_shot, parse_shot, shot_schema
 from vistaline.core.errors import ShotError
-from vistaline.core.shot import Shot, dump_shot, parse_shot, shot_schema
+from vistaline.core.shot import Shot
 
 DOCUMENT: dict[str, Any] = {
     "vistaline": 1,
@@ -36,7 +37,7 @@ DOCUMENT: dict[str, Any] = {
             "layers.0.opactiy",
             "Did you mean 'opacity'",
         ),
-        ({"layers": [{"name": "A", "picture": "b"}]}, "layers.0.picture", "not among"),
+        ({"layers": [{"name": "A", "picture": "b"}]}, "layers.0.picture", "not in the shot"),
         (
             {"layers": [{"name": "A", "picture": "a", "id": "x"}] * 2},
             "layers.1.id",

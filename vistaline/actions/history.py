@@ -8,10 +8,11 @@ from dataclasses import dataclass
 from typing import Any, Generic, TypeVar, cast
 
 from sqlalchemy import delete, func, select
+from sqlalchemy.exc import NoResultFound
 from sqlalchemy.orm import Session
 from sqlalchemy.orm.exc import StaleDataError
 
-from vistaline.actions.errors import Conflict
+from vistaline.actions.errors import Conflict, NotFound
 from vistaline.store.models import Revised, RevisionOf, now
 
 __all__ = ["History"]
@@ -38,6 +39,13 @@ class History(Generic[Document]):
     def current(self) -> Document:
         """Return the document as it is now."""
         return self.parse(json.loads(self._revision(self.row.position).document))
+
+    def at(self, position: int) -> Document:
+        """Return the document as it was at a position; NotFound if that is gone."""
+        try:
+            return self.parse(json.loads(self._revision(position).document))
+        except NoResultFound as error:
+            raise NotFound(f"{self.name} has no such revision any more.") from error
 
     def change(
         self, document: Document, label: str, *, version: int, person_id: int | None

@@ -11,14 +11,16 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from vistaline.actions.errors import Refused
-from vistaline.core.drawn import Drawing, drawing_of, drawings_of
+from vistaline.actions.errors import NotFound, Refused
+from vistaline.core.cards import texture_of
+from vistaline.core.drawn import Looks, look_called
 from vistaline.core.formats.shotfile import write_atomically
 from vistaline.core.formats.still import encode_png
 from vistaline.core.picture.decode import PictureInfo, decode_picture, inspect_picture
 from vistaline.core.picture.preview import alpha_at, preview_webp
 from vistaline.core.render.pyramid import Pyramid, PyramidStore
 from vistaline.core.shot import Layer, Shot
+from vistaline.core.typefaces import shelve
 from vistaline.store.files import FileStore
 from vistaline.store.models import Picture
 
@@ -63,6 +65,7 @@ class Library:
 
     def __init__(self, files: FileStore) -> None:
         self.files = files
+        shelve(files.root / "type")
         self._pyramids = PyramidStore(files.root / "pyramids")
 
     def import_picture(
@@ -143,29 +146,29 @@ class Library:
         path = self.files.path(file)
         return self._pyramids.get(Path(file).stem, lambda: decode_picture(path, path.name))
 
-    def pyramids_of(self, shot: Shot) -> dict[str, Pyramid]:
-        """Return the pyramids a shot's shown layers need, by texture."""
-        used = {layer.picture for layer in shot.layers if layer.picture and not layer.hidden}
-        found = {key: self.pyramid(shot.pictures[key].file) for key in sorted(used)}
-        for texture, drawing in drawings_of(shot).items():
-            found[texture] = self._pyramids.get(drawing.name, drawing.draw)
-        return found
+    def looks_of(self, shot: Shot) -> Looks:
+        """Return what a shot's layers and shadows look like, each made when first asked for."""
+        return Looks(shot, self._pyramids, lambda key: self.pyramid(shot.pictures[key].file))
 
-    def drawn(self, drawing: Drawing, *, thumbnail: bool = False) -> Path:
-        """Return the browser's version of a drawing."""
-        path = self._preview_path(drawing.name, thumbnail)
+    def drawn(self, shot: Shot, texture: str, name: str, *, thumbnail: bool = False) -> Path:
+        """Return the browser's version of the look called ``texture``, drawn as ``name`` says.
+
+        Raises
+        ------
+        NotFound
+            The shot has no such look any more.
+        """
+        drawing = look_called(shot, texture)
+        if drawing is None or drawing.name != name:
+            raise NotFound("The shot has no such drawing any more.")
+        path = self._preview_path(name, thumbnail)
         if path.exists():
             return path
-        return self._preview(
-            drawing.name, self._pyramids.get(drawing.name, drawing.draw), thumbnail
-        )
+        return self._preview(name, self.looks_of(shot)[texture], thumbnail)
 
     def alpha(self, shot: Shot, layer: Layer, u: float, v: float) -> float:
         """Return a layer's alpha (0..1) at unit texture coordinates."""
-        drawing = drawing_of(shot, layer)
-        if drawing is not None:
-            return alpha_at(self._pyramids.get(drawing.name, drawing.draw), u, v)
-        return alpha_at(self.pyramid(shot.pictures[layer.picture].file), u, v)
+        return alpha_at(self.looks_of(shot)[texture_of(shot, layer)], u, v)
 
     def preview(self, file: str, *, thumbnail: bool = False) -> Path:
         """Return the browser's version of a stored picture."""

@@ -19,11 +19,12 @@ from vistaline.actions.errors import Refused
 from vistaline.actions.pictures import Library
 from vistaline.actions.queue import Queue
 from vistaline.actions.shots import current_shot
+from vistaline.core.document import dump_shot, parse_shot
 from vistaline.core.errors import CoreError
 from vistaline.core.formats.video import join_clips
 from vistaline.core.render.clip import frame_ranges, render_clip, render_sequence
 from vistaline.core.render.frame import Renderer, scaled
-from vistaline.core.shot import Shot, dump_shot, parse_shot
+from vistaline.core.shot import Shot
 from vistaline.store.models import (
     JobState,
     OutputKind,
@@ -183,7 +184,7 @@ def work_on(sessions: sessionmaker[Session], library: Library, job_id: int, work
             if renderer is None:
                 shot = scaled(parse_shot(json.loads(job.document)), job.scale)
                 # The workers fill the cores as processes.
-                renderer = Renderer(shot, library.pyramids_of(shot), threads=1)
+                renderer = Renderer(shot, library.looks_of(shot), threads=1)
             _render_range(sessions, library, renderer, job, piece, worker)
         _finish(sessions, library, job_id, renderer.shot if renderer else None)
     except _Stopped:

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from vistaline.actions.errors import Refused
 from vistaline.actions.shots import change_shot, create_shot, current_shot
 from vistaline.core.blending import Blend
+from vistaline.core.document import explain
 from vistaline.core.errors import CoreError
 from vistaline.core.optics import DEFAULT_LENS, covering_focal_length
 from vistaline.core.shot import (
@@ -24,7 +25,6 @@ from vistaline.core.shot import (
     Route,
     Shot,
     TakingCamera,
-    explain,
 )
 from vistaline.store.models import Picture, ShotRow
 

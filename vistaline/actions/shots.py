@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
@@ -9,23 +10,25 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from vistaline.actions.errors import Refused
 from vistaline.actions.history import History
 from vistaline.actions.pictures import Library
 from vistaline.core import edit
+from vistaline.core.clipboard import clip_of
+from vistaline.core.document import dump_shot, parse_shot
 from vistaline.core.formats.shotfile import read_shot_file
-from vistaline.core.shot import (
-    Shot,
-    dump_shot,
-    parse_shot,
-)
-from vistaline.store.models import Revision, ShotRow
+from vistaline.core.shot import Shot
+from vistaline.store.models import Person, Revision, ShotRow
 
 __all__ = [
     "change_shot",
+    "copy_layers",
     "create_shot",
     "current_shot",
     "import_shot_file",
+    "paste_layers",
     "redo",
+    "shot_at",
     "shots_of",
     "shots_showing",
     "undo",
@@ -66,6 +69,11 @@ def current_shot(session: Session, row: ShotRow) -> Shot:
     return _history(session, row).current()
 
 
+def shot_at(session: Session, row: ShotRow, position: int) -> Shot:
+    """Return the shot as a revision of it was; NotFound if that is gone."""
+    return _history(session, row).at(position)
+
+
 def change_shot(
     session: Session,
     row: ShotRow,
@@ -90,6 +98,38 @@ def change_shot(
     row.name = shot.name
     history.change(shot, edit.label(verb), version=version, person_id=person_id)
     return shot
+
+
+def copy_layers(session: Session, row: ShotRow, layers: list[str], *, person_id: int) -> str:
+    """Keep layers to be pasted later; returns words for them."""
+    clip = clip_of(current_shot(session, row), layers)
+    person = session.get_one(Person, person_id)
+    kept = {"project": row.project_id, "clip": clip.model_dump(mode="json")}
+    person.clipboard = json.dumps(kept)
+    session.flush()
+    return clip.layers[0].name if len(clip.layers) == 1 else f"{len(clip.layers)} layers"
+
+
+def paste_layers(session: Session, row: ShotRow, *, version: int, person_id: int) -> Shot:
+    """Put the layers a person copied last on a shot's stage.
+
+    Raises
+    ------
+    Refused
+        Nothing was copied, or it shows pictures of another project.
+    """
+    copied = session.get_one(Person, person_id).clipboard
+    if not copied:
+        raise Refused("Nothing was copied yet. Choose a layer and press Ctrl C.")
+    kept = json.loads(copied)
+    if kept["project"] != row.project_id and kept["clip"]["pictures"]:
+        raise Refused(
+            "What was copied shows pictures of another project. Bring them in here first."
+        )
+    arguments = {"clip": kept["clip"]}
+    return change_shot(
+        session, row, "paste_layers", arguments, version=version, person_id=person_id
+    )
 
 
 def undo(session: Session, row: ShotRow, *, version: int) -> None:

@@ -10,9 +10,10 @@ from vistaline.actions.errors import Refused
 from vistaline.actions.pictures import Library
 from vistaline.actions.sets import Placed, start_set
 from vistaline.core.blending import Blend
+from vistaline.core.document import fit_box
 from vistaline.core.picture.decode import decode_picture
 from vistaline.core.picture.register import find_place
-from vistaline.core.shot import Box, fit_box
+from vistaline.core.shot import Box
 from vistaline.store.models import Picture, ShotRow
 
 __all__ = ["start_shot"]

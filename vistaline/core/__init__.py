@@ -8,14 +8,26 @@
 - ``channels``    values that change over time: keys and eases
 - ``blending``    the blend modes
 - ``shot``        the shot model and its validation
+- ``document``    the shot file: read, written, completed, its JSON Schema
+- ``mounts``      what others ride on, and what a ride does
+- ``camera``      the camera at any time
+- ``cards``       where a layer stands, and what it must be to stand somewhere
 - ``evaluate``    shot + frame -> every matrix, opacity, lens and the draw order
 - ``ordering``    which card is in front of which
-- ``arranging``   spread, ground, match, scatter
-- ``drawn``       layers drawn from a description
+- ``arranging``   spread, match, scatter
+- ``ground``      the horizon, and what stands on the ground
+- ``placing``     what a drag in the picture means
+- ``drawn``       looks drawn from a description, and where all looks are found
+- ``shadows``     soft shadows by the real distance
+- ``frame_styles``  frames round pictures, crops
+- ``occluders``   dark things that are seen past
 - ``guides``      safe areas and thirds
 - ``lettering``   titles: how text is set and drawn
+- ``typefaces``   the type that ships, and what is brought in
 - ``fields``      colour fields and gradients
-- ``edit_layers``  edits of what stands on the stage
+- ``edit_layers``, ``edit_looks``, ``edit_titles``, ``edit_mounts``, ``edit_several``
+                  edits of what stands on the stage
+- ``clipboard``   layers copied from shot to shot
 - ``edit``        the edits a person can make: shot -> new shot
 - ``camera_moves``  camera gestures: truck, pedestal, dolly, pan, tilt, roll
 - ``stageplan``   the stage as seen from above or from the side

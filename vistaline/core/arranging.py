@@ -1,4 +1,4 @@
-"""Placing many layers, or one by what it should look like: spread, ground, match, scatter.
+"""Placing many layers, or one by what it should look like: spread, match, scatter.
 
 Distances are metres from the taking camera along its axis.
 """
@@ -13,13 +13,14 @@ import numpy as np
 from pydantic import Field
 
 from vistaline.core import space
+from vistaline.core.camera import CameraState, camera_states
+from vistaline.core.cards import card_of
 from vistaline.core.errors import EditError
-from vistaline.core.evaluate import CameraState, camera_states, card_of
 from vistaline.core.optics import focal_length_px
-from vistaline.core.shot import Ground, Layer, Shot
+from vistaline.core.shot import Layer, Shot
 from vistaline.core.shot_verbs import REGISTRY, standing, with_layer, with_layers
 
-__all__ = ["at_distance", "ground_facts", "parallax_step", "screen_shift", "spread_distances"]
+__all__ = ["at_distance", "parallax_step", "screen_shift", "spread_distances"]
 
 verb = REGISTRY.verb
 Spacing = Literal["even", "ratio", "parallax"]
@@ -91,60 +92,11 @@ def spread(
     distances = spread_distances(len(chosen), near, far, how)
     return with_layers(
         shot,
-        {
-            layer.id: at_distance(layer, distance)
+        [
+            layer.evolve(**at_distance(layer, distance))
             for layer, distance in zip(chosen, distances, strict=True)
-        },
+        ],
     )
-
-
-# --- ground -----------------------------------------------------------------------------------
-
-
-def ground_facts(shot: Shot, layer: Layer) -> tuple[float, float] | None:
-    """Return where a subject that stands on the ground stands, and how tall it is, in metres.
-
-    Its foot is the middle of its lower edge, as the taking camera sees it now. Seen by a level
-    camera at height h, ground that appears d pixels below the horizon is f h / d away (similar
-    triangles). None if the foot is not below the horizon.
-    """
-    ground, taking = shot.ground, shot.taking_camera
-    if ground is None or layer.is_backdrop:
-        return None
-    assert taking.focal_length is not None, "the shot has been completed"
-    card = card_of(shot, layer)
-    world_from_taking = space.pose(taking.position, taking.pan, taking.tilt, taking.roll)
-    taking_from_card = space.inverse_pose(world_from_taking) @ card.world_from_card
-    _, up, behind, _ = taking_from_card @ (0, -card.height / 2, 0, 1)
-    focal = focal_length_px(taking.focal_length, *taking.canvas)
-    below = focal * up / behind + taking.canvas[1] / 2 - ground.horizon
-    if below <= 0:
-        return None
-    farther = focal * ground.eye_height / below / -float(behind)
-    return layer.distance * farther, card.height * farther
-
-
-@verb("set the ground")
-def set_ground(
-    shot: Shot, *, horizon: float, eye_height: Annotated[float, Field(gt=0, le=10_000)]
-) -> Shot:
-    """Say where the horizon is, in canvas pixels from the top, and how high the camera stood."""
-    return shot.evolve(ground=Ground(horizon=horizon, eye_height=eye_height))
-
-
-@verb("stand on the ground")
-def stand_on_ground(shot: Shot, *, layer: str) -> Shot:
-    """Set a layer's distance by where its foot meets the ground; its framing is kept."""
-    found = standing(shot, layer)
-    if shot.ground is None:
-        raise EditError("Say first where the ground is: the horizon's height and the camera's.")
-    facts = ground_facts(shot, found)
-    if facts is None:
-        raise EditError(
-            f"{found.name} ends above the horizon, so it does not touch the ground. "
-            "Move the horizon up, or set its distance by hand."
-        )
-    return with_layer(shot, layer, **at_distance(found, facts[0]))
 
 
 # --- match ------------------------------------------------------------------------------------
@@ -239,14 +191,14 @@ def scatter(
         places = _volume(shot, sizes, (min(near, far), max(near, far)), spacing, tilt, rng)
     else:
         places = _set_out(pattern, sizes, near, spacing)
-    changes: dict[str, dict[str, object]] = {}
+    changed = []
     for layer, place in zip(cards, places, strict=True):
         turned = place._replace(
             pan=place.pan + tilt * float(rng.uniform(-1, 1)),
             tilt=place.tilt + tilt / 2 * float(rng.uniform(-1, 1)),
         )
-        changes[layer.id] = turned._asdict()
-    return with_layers(shot, changes)
+        changed.append(layer.evolve(**turned._asdict()))
+    return with_layers(shot, changed)
 
 
 class Place(NamedTuple):

@@ -1,49 +1,125 @@
-"""Layers whose look is drawn from their description instead of read from a file."""
+"""Looks that are drawn from a description instead of read from a file, and where all are found."""
 
 from __future__ import annotations
 
 import hashlib
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 
 from vistaline.core.arrays import Rgba16
-from vistaline.core.evaluate import camera_states, card_of
+from vistaline.core.camera import camera_states
+from vistaline.core.cards import card_of, framed_as, texture_of, window_aspect
 from vistaline.core.fields import draw_field
+from vistaline.core.frame_styles import draw_framed
 from vistaline.core.lettering import draw_title
+from vistaline.core.occluders import draw_occluder
+from vistaline.core.render.pyramid import BORDER, Pyramid, PyramidStore
+from vistaline.core.shadows import draw_shadow
 from vistaline.core.shot import Layer, Shot
 
-__all__ = ["Drawing", "drawing_of", "drawings_of"]
+__all__ = ["Drawing", "Looks", "drawing_of", "look_called"]
 
 _EVERY = 12
 _SMALLEST_EM, _LARGEST_EM = 32.0, 4096.0
+_SHADOW_SOURCE = 512
 
 
 @dataclass(frozen=True)
 class Drawing:
-    """A look by the hash of its description, and how to draw it."""
+    """A look by the hash of its description, and how to draw it from those it is made of."""
 
     name: str
-    draw: Callable[[], Rgba16]
+    draw: Callable[[Mapping[str, Pyramid]], Rgba16]
+
+
+class Looks(Mapping[str, Pyramid]):
+    """The looks of a shot's layers and shadows by their textures, each made when asked for."""
+
+    def __init__(self, shot: Shot, store: PyramidStore, picture: Callable[[str], Pyramid]) -> None:
+        """``picture`` gives the pyramid of one of the shot's pictures by its key."""
+        self._shot, self._store, self._picture = shot, store, picture
+        self._shown = {texture_of(shot, layer) for layer in shot.layers if not layer.hidden}
+        self._found: dict[str, Pyramid] = {}
+
+    def __getitem__(self, texture: str) -> Pyramid:
+        # Every frame asks for every look; what one is drawn from is found out once.
+        if texture not in self._found:
+            self._found[texture] = self._look(texture)
+        return self._found[texture]
+
+    def _look(self, texture: str) -> Pyramid:
+        if texture in self._shot.pictures:
+            return self._picture(texture)
+        drawing = look_called(self._shot, texture)
+        if drawing is None:
+            raise KeyError(texture)
+        return self._store.get(drawing.name, lambda: drawing.draw(self))
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(sorted(self._shown))
+
+    def __len__(self) -> int:
+        return len(self._shown)
+
+
+def look_called(shot: Shot, texture: str) -> Drawing | None:
+    """Return how the look known as ``texture`` is drawn; None if it is a picture, or unknown."""
+    if texture.startswith("shadow "):
+        _, steps, source = texture.split(" ", 2)
+        inner = look_called(shot, source)
+        if inner is None and source not in shot.pictures:
+            return None
+        named = inner.name if inner else shot.pictures[source].file
+        return Drawing(
+            _named("shadow 1", steps, named),
+            lambda looks: draw_shadow(_small(looks[source]), int(steps)),
+        )
+    layer = next((each for each in shot.layers if f"~{each.id}" == texture), None)
+    return drawing_of(shot, layer) if layer else None
 
 
 def drawing_of(shot: Shot, layer: Layer) -> Drawing | None:
-    """Return how a layer's look is drawn; None if it shows a picture."""
+    """Return how a layer's look is drawn; None if it is a picture as it is."""
     if layer.field is not None:
         field = layer.field
-        return Drawing(_named("field 1", field.model_dump_json()), lambda: draw_field(field))
+        return Drawing(_named("field 1", field.model_dump_json()), lambda _: draw_field(field))
+    if layer.occluder is not None:
+        occluder = layer.occluder
+        return Drawing(
+            _named("occluder 1", occluder.model_dump_json()), lambda _: draw_occluder(occluder)
+        )
     if layer.title is not None:
         title, em = layer.title, _sharpest_em(shot, layer, layer.title.size)
         return Drawing(
-            _named("title 1", f"{em} {title.model_dump_json()}"), lambda: draw_title(title, em=em)
+            _named("title 1", f"{em} {title.model_dump_json()}"),
+            lambda _: draw_title(title, em=em),
         )
-    return None
+    style, crop = framed_as(shot, layer), layer.crop
+    if style is None and crop is None:
+        return None
+    key, aspect = layer.picture, window_aspect(shot, layer)
+    # A shadow is no part of what is drawn.
+    drawn_style = style.evolve(shadow=None) if style else None
+    said = [drawn_style.model_dump_json() if drawn_style else "", crop and crop.model_dump_json()]
+    return Drawing(
+        _named("framed 1", shot.pictures[key].file, f"{said} {aspect and round(aspect, 6)}"),
+        lambda looks: draw_framed(_full(looks[key]), drawn_style, crop, aspect),
+    )
 
 
-def drawings_of(shot: Shot) -> dict[str, Drawing]:
-    """Return the drawings of a shot's shown layers by their textures."""
-    found = {layer.texture: drawing_of(shot, layer) for layer in shot.layers if not layer.hidden}
-    return {texture: drawing for texture, drawing in found.items() if drawing is not None}
+def _full(pyramid: Pyramid) -> Rgba16:
+    """Return a look at full size."""
+    inside = pyramid.levels[0][BORDER:-BORDER, BORDER:-BORDER]
+    return inside[: pyramid.height, : pyramid.width]
+
+
+def _small(pyramid: Pyramid) -> Rgba16:
+    """Return a look at about the size that a shadow needs."""
+    longer = max(pyramid.width, pyramid.height)
+    n = min(max(0, int(math.log2(max(1.0, longer / _SHADOW_SOURCE)))), len(pyramid.levels) - 1)
+    inside = pyramid.levels[n][BORDER:-BORDER, BORDER:-BORDER]
+    return inside[: max(1, pyramid.height >> n), : max(1, pyramid.width >> n)]
 
 
 def _named(*parts: str) -> str:

@@ -1,27 +1,46 @@
 """The edits a person can make: shot -> new shot. Nothing is changed in place.
 
 Every function marked ``@verb`` may be asked for by name (``apply``; see ``verbs``). Those of the
-stage are in ``edit_layers`` and ``arranging``; here are the route's and the shot's own.
+stage are in the modules imported first below; here are the route's and the shot's own.
 """
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from pydantic import ValidationError
 
-from vistaline.core import arranging, edit_layers  # noqa: F401  their edits are among the verbs
+from vistaline.core import (  # noqa: F401  their edits are among the verbs
+    arranging,
+    clipboard,
+    edit_layers,
+    edit_looks,
+    edit_mounts,
+    edit_several,
+    ground,
+)
+from vistaline.core.camera import route_states
 from vistaline.core.camera_moves import CameraMove, moved
+from vistaline.core.document import explain
+from vistaline.core.edit_titles import in_register
 from vistaline.core.errors import EditError, ShotError
-from vistaline.core.evaluate import camera_states
-from vistaline.core.shot import Framing, Shot, explain
+from vistaline.core.shot import Framing, Shot
 from vistaline.core.shot_verbs import REGISTRY
 from vistaline.core.timing import parse_rate
 
 __all__ = ["VERBS", "apply", "label"]
 
-verb, apply, label = REGISTRY.verb, REGISTRY.apply, REGISTRY.label
+verb, label = REGISTRY.verb, REGISTRY.label
 VERBS = REGISTRY.functions
+
+
+def apply(shot: Shot, name: str, arguments: Mapping[str, Any]) -> Shot:
+    """Make the edit called ``name`` with plain values; errors as :meth:`Verbs.apply`.
+
+    What is kept in register with what was changed, follows.
+    """
+    return in_register(shot, REGISTRY.apply(shot, name, arguments))
 
 
 # --- the route --------------------------------------------------------------------------------
@@ -124,7 +143,7 @@ def add_framing(shot: Shot, *, frame: int) -> Shot:
     framings = list(shot.route.framings)
     if any(framing.frame == frame for framing in framings):
         raise EditError(f"There is a framing at frame {frame} already. Go to another frame first.")
-    camera = camera_states(shot, [frame])[0]
+    camera = route_states(shot, [frame])[0]
     added = Framing(
         frame=frame,
         position=camera.position,

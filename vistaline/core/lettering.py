@@ -10,78 +10,26 @@ from __future__ import annotations
 import unicodedata
 from dataclasses import dataclass
 from functools import lru_cache
-from pathlib import Path
 from typing import Annotated, Literal, Self
 
 import numpy as np
-from PIL import Image, ImageDraw, ImageFont
+from PIL import Image, ImageDraw
 from pydantic import AfterValidator, Field, model_validator
 
 from vistaline.core.arrays import Rgba16
 from vistaline.core.errors import ShotError
 from vistaline.core.model import HexColour, Length, Part
 from vistaline.core.picture.colour import hex_to_linear
+from vistaline.core.typefaces import fonts_of, known_face, runs_of
 
-__all__ = ["FACES", "LONGEST", "Face", "Title", "draw_title", "extents"]
+__all__ = ["LONGEST", "Title", "draw_title", "extents"]
 
 LONGEST = 2000
 """Characters of a title: more is no title."""
-_PACKAGES = Path(__file__).parents[2] / "node_modules"
 _MEASURE = 256
 _LARGEST_SIDE = 8192
 _ROOM = 0.12
 """Em round the letters, for what reaches beyond their box."""
-
-
-@dataclass(frozen=True)
-class Face:
-    """A family of type that ships: its files by weight; one file for all weights if variable."""
-
-    words: str
-    files: dict[int, str]
-    variable: bool = False
-    scripts: Literal["latin", "arabic"] = "latin"
-
-
-FACES = {
-    "source-sans": Face(
-        "Source Sans",
-        {400: "@fontsource-variable/source-sans-3/files/source-sans-3-latin-wght-normal.woff2"},
-        variable=True,
-    ),
-    "playfair": Face(
-        "Playfair Display",
-        {
-            400: "@fontsource-variable/playfair-display/files/"
-            "playfair-display-latin-wght-normal.woff2"
-        },
-        variable=True,
-    ),
-    "bebas": Face(
-        "Bebas Neue", {400: "@fontsource/bebas-neue/files/bebas-neue-latin-400-normal.woff2"}
-    ),
-    "courier": Face(
-        "Courier Prime",
-        {
-            weight: f"@fontsource/courier-prime/files/courier-prime-latin-{weight}-normal.woff2"
-            for weight in (400, 700)
-        },
-    ),
-    "amiri": Face(
-        "Amiri (Arabic)",
-        {
-            weight: f"@fontsource/amiri/files/amiri-arabic-{weight}-normal.woff2"
-            for weight in (400, 700)
-        },
-        scripts="arabic",
-    ),
-}
-
-
-def _known(face: str) -> str:
-    if face not in FACES:
-        raise ShotError(f"There is no type called {face!r}. Choose one of: {', '.join(FACES)}.")
-    return face
 
 
 def _written(text: str) -> str:
@@ -98,7 +46,7 @@ class Title(Part):
     """Text, and how it is set."""
 
     text: Annotated[str, AfterValidator(_written)]
-    face: Annotated[str, AfterValidator(_known)] = "source-sans"
+    face: Annotated[str, AfterValidator(known_face)] = "source-sans"
     weight: int = Field(600, ge=100, le=900)
     size: Length = Field(0.2, description="Metres: one em.")
     spacing: float = Field(0, ge=-0.2, le=2, description="Em added between letters.")
@@ -145,19 +93,19 @@ def _mask(title: Title, em: float, size: tuple[int, int], stroke: float) -> np.n
     width, _, lines = _set(title)
     # Drawn at four times the size and averaged: Pillow places letters at whole pixels.
     fine = max(1, min(4, int(16384 / max(size))))
-    font = _font(title.face, title.weight, em * fine)
+    fonts = fonts_of(title.face, title.weight, em * fine)
     image = Image.new("L", (size[0] * fine, size[1] * fine))
     draw = ImageDraw.Draw(image)
     room = _ROOM + (title.outline_width if title.outline else 0)
     for line in lines:
         slack = width - line.width
         left = room + {"left": 0.0, "centre": slack / 2, "right": slack}[title.align]
-        for piece, at in line.pieces:
+        for piece, at, font in line.pieces:
             draw.text(
                 ((left + at) * em * fine, (room + line.base) * em * fine),
                 piece,
                 255,
-                font,
+                fonts[font],
                 anchor="ls",
                 stroke_width=stroke * fine,
             )
@@ -167,8 +115,8 @@ def _mask(title: Title, em: float, size: tuple[int, int], stroke: float) -> np.n
 
 @dataclass(frozen=True)
 class _Line:
-    pieces: tuple[tuple[str, float], ...]
-    """Text that is drawn as one, and where it begins, in em."""
+    pieces: tuple[tuple[str, float, int], ...]
+    """Text that is drawn as one, where it begins, in em, and in which of the face's fonts."""
     width: float
     base: float
     """Of the letters, from the top."""
@@ -183,24 +131,29 @@ def _layout(
     text: str, face: str, weight: int, spacing: float, line_spacing: float
 ) -> tuple[float, float, tuple[_Line, ...]]:
     """Return width and height in em, and the lines."""
-    font = _font(face, weight, _MEASURE)
-    _refuse_missing(font, face, text)
-    ascent, descent = (value / _MEASURE for value in font.getmetrics())
+    fonts = fonts_of(face, weight, _MEASURE)
+    ascent, descent = (value / _MEASURE for value in fonts[0].getmetrics())
     lines = []
     for n, line in enumerate(text.splitlines() or [text]):
         base = ascent + n * line_spacing
-        if not spacing or _joins(line):
-            pieces: tuple[tuple[str, float], ...] = ((line, 0.0),)
-            width = font.getlength(line) / _MEASURE
-        else:
-            letters = _letters(line)
+        joins = _joins(line)
+        runs = [(line, 0)] if joins else runs_of(face, fonts, line)
+        if joins:
+            runs_of(face, fonts[:1], line)  # refuses what it has no sign for
+        pieces: list[tuple[str, float, int]] = []
+        at = 0.0
+        for run, font in runs:
+            letters = [run] if joins or not spacing else _letters(run)
+            # Measured as they follow one another, so that pairs keep their kerning.
             starts = [
-                font.getlength("".join(letters[:k])) / _MEASURE + k * spacing
+                fonts[font].getlength("".join(letters[:k])) / _MEASURE + k * spacing * (not joins)
                 for k in range(len(letters) + 1)
             ]
-            pieces = tuple(zip(letters, starts, strict=False))
-            width = starts[-1] - spacing if letters else 0.0
-        lines.append(_Line(pieces, width, base))
+            pieces += [
+                (each, at + start, font) for each, start in zip(letters, starts, strict=False)
+            ]
+            at += starts[-1]
+        lines.append(_Line(tuple(pieces), max(0.0, at - spacing * (not joins)), base))
     height = ascent + descent + (len(lines) - 1) * line_spacing
     return max(0.1, *(line.width for line in lines), 0.0), height, tuple(lines)
 
@@ -218,29 +171,3 @@ def _letters(line: str) -> list[str]:
         else:
             found.append(letter)
     return found
-
-
-def _refuse_missing(font: ImageFont.FreeTypeFont, face: str, text: str) -> None:
-    nothing = bytes(font.getmask("\U0010fffe"))
-    for letter in dict.fromkeys(text):
-        if letter.isspace() or unicodedata.category(letter) in ("Cf", "Mn"):
-            continue
-        if bytes(font.getmask(letter)) == nothing:
-            raise ShotError(
-                f"{FACES[face].words} has no sign for “{letter}”. Choose another type, or leave "
-                "it out."
-            )
-
-
-@lru_cache(maxsize=32)
-def _font(face: str, weight: int, size: float) -> ImageFont.FreeTypeFont:
-    found = FACES[face]
-    nearest = min(found.files, key=lambda each: abs(each - weight))
-    font = ImageFont.truetype(
-        _PACKAGES / found.files[nearest], size, layout_engine=ImageFont.Layout.RAQM
-    )
-    if found.variable:
-        axis = font.get_variation_axes()[0]
-        least, most = axis["minimum"] or 0, axis["maximum"] or 1000
-        font.set_variation_by_axes([min(max(weight, least), most)])
-    return font

@@ -6,9 +6,10 @@ from typing import Annotated, Any, Self
 
 from pydantic import BaseModel, ConfigDict, Field
 
-__all__ = ["Degrees", "Distance", "HexColour", "Length", "Metres", "Part", "Share"]
+__all__ = ["Degrees", "Distance", "HexColour", "Length", "Metres", "Part", "Position", "Share"]
 
 Metres = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
+Position = tuple[Metres, Metres, Metres]
 Distance = Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)]
 Length = Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)]
 Degrees = Annotated[float, Field(ge=-36000, le=36000, allow_inf_nan=False)]

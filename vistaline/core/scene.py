@@ -11,22 +11,27 @@ from typing import Any
 
 import numpy as np
 
-from vistaline.core.evaluate import CameraState, Card, FrameState, evaluate
+from vistaline.core.camera import CameraState
+from vistaline.core.cards import Card, texture_of
+from vistaline.core.evaluate import FrameState, evaluate
+from vistaline.core.ground import horizon_in
 from vistaline.core.guides import guide_boxes
 from vistaline.core.optics import angle_of_view, gate_size
+from vistaline.core.ordering import NEAR
 from vistaline.core.render.blend import MODES
-from vistaline.core.shot import Shot
-from vistaline.core.stageplan import PlanView, draw_plan, view_cone
+from vistaline.core.shot import Layer, Shot
+from vistaline.core.stageplan import PlanView, StagePlan, draw_plans, view_cone
 from vistaline.core.timing import timecode
 
-__all__ = ["describe_scene", "pick_layer"]
+__all__ = ["describe_scene", "pick_layer", "textures_in"]
 
 
 def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
     """Return everything the live view, the plan and the route draw for ``frames``."""
     frames = list(frames)
     states = evaluate(shot, frames)
-    places = {card.layer.id: card for card in states[0].cards}
+    first = states[0]
+    places = {card.layer.id: card for card in (*first.mattes.values(), *first.cards)}
     rate = shot.frame.rate
     return {
         "name": shot.name,
@@ -35,31 +40,70 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
         "rate": [rate.numerator, rate.denominator],
         "duration": shot.frame.duration,
         "background": shot.background,
+        "near": NEAR,
         "guides": guide_boxes(*shot.frame.size),
         "ground": shot.taking_camera.position[1] - shot.ground.eye_height if shot.ground else None,
-        "layers": [
-            {
-                "id": layer.id,
-                "name": layer.name,
-                "texture": layer.texture,
-                "backdrop": layer.is_backdrop,
-                "distance": layer.distance,
-                "opacity": layer.opacity,
-                "mode": MODES[layer.blend],
-                "hidden": layer.hidden,
-                "locked": layer.locked,
-                "matrix": _card_matrix(places[layer.id]) if layer.id in places else None,
-            }
-            for layer in shot.layers
-        ],
+        "layers": [_layer(shot, layer, places.get(layer.id)) for layer in shot.layers],
+        "mounts": [{"id": mount.id, "name": mount.name} for mount in shot.mounts],
+        "shadows": _shadows(first),
         "frames": [
-            _frame(frame, state, shot, places) for frame, state in zip(frames, states, strict=True)
+            _frame(frame, state, shot, first) for frame, state in zip(frames, states, strict=True)
         ],
         "framings": [
             {"frame": framing.frame, "name": framing.name} for framing in shot.route.framings
         ],
-        "plan": {view.value: _plan(shot, view) for view in PlanView},
+        "plan": {view.value: _plan(plan) for view, plan in draw_plans(shot, places).items()},
     }
+
+
+def textures_in(scene: dict[str, Any]) -> set[str]:
+    """Return the names of all looks that a described scene draws."""
+    shadows = [*scene["shadows"]]
+    for frame in scene["frames"]:
+        shadows += frame.get("shadows", ())
+    return {each["texture"] for each in (*scene["layers"], *shadows)}
+
+
+def _layer(shot: Shot, layer: Layer, card: Card | None) -> dict[str, Any]:
+    matte = layer.matte
+    return {
+        "id": layer.id,
+        "name": layer.name,
+        "texture": texture_of(shot, layer),
+        "backdrop": layer.is_backdrop,
+        "distance": layer.distance,
+        "percent": layer.scale * 100,
+        "pan": layer.pan,
+        "tilt": layer.tilt,
+        "roll": layer.roll,
+        "pivot": layer.pivot,
+        "width": round(card.width, 6) if card else None,
+        "height": round(card.height, 6) if card else None,
+        "group": layer.group,
+        "opacity": layer.opacity,
+        "mode": MODES[layer.blend],
+        "matte": matte
+        and {
+            "of": matte.of,
+            "inside": matte.keep == "inside",
+            "lightness": matte.by == "lightness",
+        },
+        "hidden": layer.hidden,
+        "locked": layer.locked,
+        "matrix": _card_matrix(card) if card else None,
+    }
+
+
+def _shadows(state: FrameState) -> list[dict[str, Any]]:
+    return [
+        {
+            "on": state.cards[cast.receiver].layer.id,
+            "texture": cast.shadow.texture,
+            "strength": round(cast.strength, 6),
+            "matrix": _card_matrix(cast.shadow),
+        }
+        for cast in state.casts
+    ]
 
 
 def pick_layer(state: FrameState, x: float, y: float, alpha_at: Any) -> str | None:
@@ -90,17 +134,22 @@ def _flat(matrix: np.ndarray) -> list[float]:
     return [round(float(value), 9) for value in matrix.T.ravel()]
 
 
-def _frame(frame: int, state: FrameState, shot: Shot, places: dict[str, Card]) -> dict[str, Any]:
+def _frame(frame: int, state: FrameState, shot: Shot, first: FrameState) -> dict[str, Any]:
     camera = state.camera
     # What moves with the camera has a matrix of its own in every frame.
-    moved = [card for card in state.cards if places[card.layer.id] is not card]
-    return {
+    still = {id(card) for card in (*first.cards, *first.mattes.values())}
+    moved = [card for card in (*state.mattes.values(), *state.cards) if id(card) not in still]
+    record = {
         "clip": _flat(camera.clip_from_world),
         "order": [state.cards[i].layer.id for i in state.order],
         "moved": {card.layer.id: _card_matrix(card) for card in moved},
         "timecode": timecode(frame, shot.frame.rate),
         "camera": _camera(camera),
+        "horizon": horizon_in(shot, camera),
     }
+    if state.casts is not first.casts:
+        record["shadows"] = _shadows(state)
+    return record
 
 
 def _camera(camera: CameraState) -> dict[str, Any]:
@@ -119,12 +168,12 @@ def _camera(camera: CameraState) -> dict[str, Any]:
     }
 
 
-def _plan(shot: Shot, view: PlanView) -> dict[str, Any]:
-    plan = draw_plan(shot, view)
+def _plan(plan: StagePlan) -> dict[str, Any]:
     return {
         "bars": {
             key: [[round(v, 5) for v in end] for end in ends] for key, ends in plan.bars.items()
         },
+        "mounts": {key: [round(v, 5) for v in place] for key, place in plan.mounts.items()},
         "path": np.round(plan.path, 5).tolist(),
         "ticks": np.round(plan.ticks, 4).tolist(),
         "speed": np.round(plan.speed, 4).tolist(),

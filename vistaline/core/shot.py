@@ -1,24 +1,20 @@
 """The shot model: frozen, checked when built, changed by copying. It is also the shot file.
 
-``parse_shot`` reads a document (what JSON gives), ``dump_shot`` writes one, ``shot_schema`` is
-the published JSON Schema; all three come from the classes below. A hand-written file may leave
-out what its pictures tell; ``complete`` fills that in.
+``document`` reads and writes it, and publishes its JSON Schema; all of that comes from the
+classes below.
 """
 
 from __future__ import annotations
 
-import difflib
 import re
 from fractions import Fraction
 from itertools import pairwise
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import (
-    BaseModel,
     BeforeValidator,
     Field,
     PlainSerializer,
-    ValidationError,
     WithJsonSchema,
     model_validator,
 )
@@ -27,32 +23,27 @@ from vistaline.core.blending import Blend
 from vistaline.core.easing import NAMED_EASES, CubicBezier, parse_ease
 from vistaline.core.errors import ShotError
 from vistaline.core.fields import ColourField
+from vistaline.core.frame_styles import Crop, FrameStyle
 from vistaline.core.lettering import Title
-from vistaline.core.model import Degrees, Distance, HexColour, Length, Metres, Part
-from vistaline.core.optics import DEFAULT_LENS, covering_focal_length
+from vistaline.core.model import Degrees, Distance, HexColour, Length, Metres, Part, Position
+from vistaline.core.mounts import Mount, Ride, standing_of
+from vistaline.core.occluders import Occluder
+from vistaline.core.optics import DEFAULT_LENS
 from vistaline.core.timing import parse_rate, rate_label
 
 __all__ = [
-    "SHOT_VERSION",
     "Box",
     "FrameFormat",
     "Framing",
     "Ground",
     "Layer",
+    "Matte",
     "PictureRef",
     "Route",
     "Shot",
     "Stays",
     "TakingCamera",
-    "complete",
-    "dump_shot",
-    "explain",
-    "fit_box",
-    "parse_shot",
-    "shot_schema",
 ]
-
-SHOT_VERSION = 1
 
 
 def _checked_ease(ease: Any) -> Any:
@@ -61,9 +52,9 @@ def _checked_ease(ease: Any) -> Any:
 
 
 Millimetres = Annotated[float, Field(gt=0, le=5000, allow_inf_nan=False)]
-Position = tuple[Metres, Metres, Metres]
 Box = tuple[float, float, Annotated[float, Field(gt=0)], Annotated[float, Field(gt=0)]]
 """x, y, width, height in the taking camera's pixels; x and y of the top left corner."""
+Pivot = Annotated[float, Field(ge=-100, le=100, allow_inf_nan=False)]
 Stays = Literal["stage", "lens", "facing"]
 """Where it is put; fixed to the frame, as it is seen in the first; or turned to the camera."""
 
@@ -141,8 +132,18 @@ class TakingCamera(Part):
         return self.width, self.height
 
 
+class Matte(Part):
+    """Another layer that says where this one is seen, as the frame shows both."""
+
+    of: str = Field(description="The id of the other layer; it may be hidden.")
+    keep: Literal["inside", "outside"] = "inside"
+    by: Literal["alpha", "lightness"] = Field(
+        "alpha", description="What counts: how opaque it is, or that times how light it is."
+    )
+
+
 class Layer(Part):
-    """Something that stands on the stage: a picture, a title or a colour field, on a plane.
+    """Something that stands on the stage, on a plane: a picture, a title, a field, an occluder.
 
     A layer with a ``box`` is some of the taking camera's pixels, seen from it as they were taken
     at any distance. One without is a card: its size is in metres.
@@ -150,13 +151,19 @@ class Layer(Part):
 
     id: str = Field("", max_length=80)
     name: str = Field(min_length=1, max_length=80)
-    picture: str = Field("", description="A key of the shot's pictures, or one of the next two.")
+    picture: str = Field("", description="A key of the shot's pictures, or one of the next three.")
     title: Title | None = None
     field: ColourField | None = None
+    occluder: Occluder | None = None
     box: Box | None = Field(
         None, description="Place in the taking camera's canvas: x, y, width, height in pixels."
     )
     width: Length | None = Field(None, description="A card with a picture: its width in metres.")
+    height: Length | None = Field(
+        None, description="A card's window, if it is not as its picture: its height in metres."
+    )
+    crop: Crop | None = Field(None, description="Which part of the picture its window shows.")
+    frame_style: str = Field("", max_length=80, description="A name among the frame styles.")
     distance: Distance = Field(2.0, description="Metres from the taking camera, along its axis.")
     across: Metres = Field(0.0, description="Metres to the right of where it was seen.")
     up: Metres = Field(0.0, description="Metres above where it was seen.")
@@ -166,17 +173,30 @@ class Layer(Part):
     pan: Degrees = 0.0
     tilt: Degrees = 0.0
     roll: Degrees = 0.0
+    pivot: tuple[Pivot, Pivot] = Field(
+        (0.0, 0.0),
+        description="What it turns about: shares of its width and height from its middle.",
+    )
+    foot: tuple[Pivot, Pivot] = Field(
+        (0.0, -0.5), description="Where it touches the ground, as shares like the pivot."
+    )
+    ride: Ride | None = None
+    group: str = Field("", max_length=80, description="The name of the group it belongs to.")
+    paired: str = Field("", description="The id of the title it is kept in register with.")
     stays: Stays = Field("stage", description="On the stage, with the lens, or facing it.")
     opacity: float = Field(1.0, ge=0, le=1)
     blend: Blend = Field(Blend.NORMAL, description="What is done with the colour behind.")
+    matte: Matte | None = None
     hidden: bool = False
     locked: bool = False
 
     @model_validator(mode="after")
     def _shows_one_thing(self) -> Self:
-        if bool(self.picture) + (self.field is not None) + (self.title is not None) != 1:
+        drawn = (self.title, self.field, self.occluder)
+        if bool(self.picture) + sum(each is not None for each in drawn) != 1:
             raise ShotError(
-                f"Layer {self.name!r} must show one thing: a picture, a title or a colour field.",
+                f"Layer {self.name!r} must show one thing: a picture, a title, a colour field or "
+                "an occluder.",
                 field="picture",
             )
         return self
@@ -190,11 +210,6 @@ class Layer(Part):
     def is_backdrop(self) -> bool:
         """Whether it fills the frame behind everything, and so stands nowhere on the stage."""
         return self.field is not None and self.field.backdrop
-
-    @property
-    def texture(self) -> str:
-        """What its look is known by among the shot's: a picture's key, or its own id."""
-        return self.picture or f"~{self.id}"
 
 
 class Framing(Part):
@@ -229,6 +244,7 @@ class Route(Part):
     """The camera's framings in order of time."""
 
     framings: tuple[Framing, ...] = Field((Framing(frame=0),), min_length=1)
+    ride: Ride | None = None
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:
@@ -253,6 +269,8 @@ class Shot(Part):
     taking_camera: TakingCamera = TakingCamera()
     ground: Ground | None = None
     pictures: dict[str, PictureRef] = Field(default_factory=dict)
+    frame_styles: dict[str, FrameStyle] = Field(default_factory=dict, max_length=200)
+    mounts: tuple[Mount, ...] = Field((), max_length=200)
     layers: tuple[Layer, ...] = Field(
         (), max_length=500, description="Of two at one distance, the later is in front."
     )
@@ -260,13 +278,33 @@ class Shot(Part):
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:
+        identified = tuple(_with_ids(self.layers))
+        if identified != self.layers:
+            object.__setattr__(self, "layers", identified)
+        ids = {layer.id for layer in self.layers}
+        mounts = {mount.id for mount in self.mounts}
+        if len(mounts) < len(self.mounts):
+            raise ShotError("Two mounts have one id; each needs its own.", field="mounts")
         for i, layer in enumerate(self.layers):
-            if layer.picture and layer.picture not in self.pictures:
-                raise ShotError(
-                    f"Layer {layer.name!r} uses picture {layer.picture!r}, which is not among "
-                    "the shot's pictures.",
-                    field=f"layers.{i}.picture",
-                )
+            for field, named, known, kind in (
+                ("picture", layer.picture, self.pictures, "picture"),
+                ("frame_style", layer.frame_style, self.frame_styles, "frame style"),
+                ("ride", layer.ride and layer.ride.on, mounts, "mount"),
+                ("matte", layer.matte and layer.matte.of, ids - {layer.id}, "other layer"),
+                ("paired", layer.paired, ids - {layer.id}, "other layer"),
+            ):
+                if named and named not in known:
+                    raise ShotError(
+                        f"Layer {layer.name!r} uses {kind} {named!r}, which is not in the shot.",
+                        field=f"layers.{i}.{field}",
+                    )
+        for mount in self.mounts:
+            standing_of(mount, self.mounts)
+        if self.route.ride and self.route.ride.on not in mounts:
+            raise ShotError(
+                f"The camera rides on {self.route.ride.on!r}, which is not among the mounts.",
+                field="route.ride",
+            )
         last = self.route.framings[-1]
         if last.frame >= self.frame.duration:
             raise ShotError(
@@ -274,10 +312,14 @@ class Shot(Part):
                 f"{self.frame.duration - 1}. Make the shot longer or move the framing.",
                 field=f"route.framings.{len(self.route.framings) - 1}.frame",
             )
-        identified = tuple(_with_ids(self.layers))
-        if identified != self.layers:
-            object.__setattr__(self, "layers", identified)
         return self
+
+    def mount(self, mount_id: str) -> Mount:
+        """Return the mount with this id; ShotError if there is none."""
+        for mount in self.mounts:
+            if mount.id == mount_id:
+                return mount
+        raise ShotError(f"There is no mount {mount_id!r} in this shot (it may have been removed).")
 
     def layer(self, layer_id: str) -> Layer:
         """Return the layer with this id; ShotError if there is none."""
@@ -306,124 +348,3 @@ def _with_ids(layers: tuple[Layer, ...]) -> list[Layer]:
         taken.add(layer_id)
         identified.append(layer if layer.id else layer.evolve(id=layer_id))
     return identified
-
-
-def parse_shot(document: Any) -> Shot:
-    """Return the shot a document describes.
-
-    Raises
-    ------
-    ShotError
-        With one sentence that names the field, and that field's path in ``field``.
-    """
-    if not isinstance(document, dict) or "vistaline" not in document:
-        raise ShotError(
-            'This is not a shot file: it has no "vistaline" entry with its version at the top.',
-            field="vistaline",
-        )
-    version = document["vistaline"]
-    if isinstance(version, int) and version > SHOT_VERSION:
-        raise ShotError(
-            f"This shot file is version {version}; this Vistaline reads up to version "
-            f"{SHOT_VERSION}. Open it with a newer Vistaline.",
-            field="vistaline",
-        )
-    try:
-        return Shot.model_validate(document)
-    except ValidationError as error:
-        raise explain(error, Shot) from error
-
-
-def dump_shot(shot: Shot) -> dict[str, Any]:
-    """Return the document of a shot: what JSON can hold, with defaults left out."""
-    document = shot.model_dump(mode="json", exclude_defaults=True)
-    return {"vistaline": shot.vistaline, "name": shot.name} | document
-
-
-def shot_schema() -> dict[str, Any]:
-    """Return the JSON Schema (draft 2020-12) of the shot file."""
-    schema = Shot.model_json_schema()
-    schema["required"] = sorted({*schema.get("required", ()), "vistaline"})
-    return {
-        "$schema": "https://json-schema.org/draft/2020-12/schema",
-        "title": "Vistaline shot file, version 1",
-    } | schema
-
-
-def explain(error: ValidationError, model: type[BaseModel] | None = None) -> ShotError:
-    """Turn pydantic's first finding into one sentence that names the field and what to do."""
-    first = error.errors(include_url=False)[0]
-    cause = first.get("ctx", {}).get("error")
-    place = [str(part) for part in first["loc"]]
-    field = ".".join(place)
-    if isinstance(cause, ShotError):
-        inner = cause.field.split(".")[-1] if cause.field else ""
-        return ShotError(str(cause), field=cause.field if "." in cause.field else field or inner)
-    if first["type"] == "extra_forbidden":
-        known = _known_fields(model, place[:-1]) if model else []
-        near = difflib.get_close_matches(place[-1], known, n=1)
-        hint = f"Did you mean {near[0]!r}?" if near else "Remove it."
-        return ShotError(f"{field} is not a known field. {hint}", field=field)
-    if first["type"] in ("missing", "missing_keyword_only_argument"):
-        return ShotError(f"{field} is missing; it must be given.", field=field)
-    rule = re.sub(r"^(Input|Value|String|Tuple|List) should", "must", first["msg"])
-    given = repr(first["input"])
-    return ShotError(f"{field or 'the document'} {rule}; got {given[:60]}.", field=field)
-
-
-def _known_fields(model: type[BaseModel], place: list[str]) -> list[str]:
-    schema: dict[str, Any] = model.model_json_schema()
-    part = schema
-    for step in place:
-        part = part.get("items") or part.get("properties", {}).get(
-            step, part.get("additionalProperties") or {}
-        )
-        if "$ref" in part:
-            part = schema["$defs"][part["$ref"].rsplit("/", 1)[-1]]
-    return list(part.get("properties", ()))
-
-
-def fit_box(picture: tuple[int, int], canvas: tuple[int, int]) -> Box:
-    """Return where a picture stands in a canvas when nothing else is known.
-
-    The same size: in register. Another size: as it is if it fits, else made to fit; centred.
-
-    >>> fit_box((400, 300), (400, 300))
-    (0.0, 0.0, 400.0, 300.0)
-    >>> fit_box((100, 200), (400, 300))
-    (150.0, 50.0, 100.0, 200.0)
-    """
-    scale = min(1.0, canvas[0] / picture[0], canvas[1] / picture[1])
-    width, height = picture[0] * scale, picture[1] * scale
-    return (canvas[0] - width) / 2, (canvas[1] - height) / 2, width, height
-
-
-def complete(shot: Shot, sizes: dict[str, tuple[int, int]]) -> Shot:
-    """Fill in what a hand-written shot leaves to its pictures.
-
-    ``sizes`` gives (width, height) in pixels by picture key. Filled in: picture sizes, the taking
-    camera's canvas (the farthest layer's picture), its lens (so that the picture just covers the
-    frame of the first framing), each layer's box.
-    """
-    pictures = {
-        key: picture.evolve(width=sizes[key][0], height=sizes[key][1])
-        for key, picture in shot.pictures.items()
-    }
-    camera = shot.taking_camera
-    if camera.width is None or camera.height is None:
-        seen = [layer for layer in shot.layers if not layer.is_card]
-        farthest = max(seen, key=lambda layer: layer.distance, default=None)
-        canvas = sizes[farthest.picture] if farthest else shot.frame.size
-        camera = camera.evolve(width=canvas[0], height=canvas[1])
-    if camera.focal_length is None:
-        lens = covering_focal_length(
-            shot.route.framings[0].lens, frame=shot.frame.size, picture=camera.canvas
-        )
-        camera = camera.evolve(focal_length=lens)
-    layers = tuple(
-        layer
-        if layer.box or layer.is_card
-        else layer.evolve(box=fit_box(sizes[layer.picture], camera.canvas))
-        for layer in shot.layers
-    )
-    return shot.evolve(pictures=pictures, taking_camera=camera, layers=layers)

@@ -13,6 +13,7 @@ import numpy as np
 from vistaline.core.arrays import FloatArray, Matrix3, Matrix4
 
 __all__ = [
+    "angles_of",
     "clip_from_camera",
     "clip_polygon_near",
     "image_from_camera",
@@ -37,6 +38,20 @@ def rotation(pan: float, tilt: float, roll: float) -> Matrix3:
     about_x = np.array([[1, 0, 0], [0, ct, -st], [0, st, ct]])
     about_z = np.array([[cr, -sr, 0], [sr, cr, 0], [0, 0, 1]])
     return about_y @ about_x @ about_z
+
+
+def angles_of(turn: Matrix3) -> tuple[float, float, float]:
+    """Return pan, tilt and roll in degrees of a rotation: the inverse of :func:`rotation`.
+
+    Looking straight up or down, pan and roll turn about one axis; all of it is called pan.
+    """
+    level = math.hypot(turn[0, 2], turn[2, 2])
+    tilt = math.atan2(-turn[1, 2], level)
+    if level < 1e-9:
+        pan, roll = math.atan2(-turn[2, 0], turn[0, 0]), 0.0
+    else:
+        pan, roll = math.atan2(turn[0, 2], turn[2, 2]), math.atan2(turn[1, 0], turn[1, 1])
+    return math.degrees(pan), math.degrees(tilt), math.degrees(roll)
 
 
 def pose(

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
 
 from vistaline.core.arrays import FloatArray
-from vistaline.core.evaluate import CameraState, camera_states, card_of
+from vistaline.core.camera import CameraState, camera_states
+from vistaline.core.cards import Card, card_of
+from vistaline.core.mounts import standing_of
 from vistaline.core.shot import Shot
 
-__all__ = ["PlanView", "StagePlan", "draw_plan"]
+__all__ = ["PlanView", "StagePlan", "draw_plans"]
 
 
 class PlanView(StrEnum):
@@ -27,6 +30,8 @@ class StagePlan:
 
     bars: dict[str, tuple[tuple[float, float], tuple[float, float]]]
     """Each layer's two ends, hidden layers too; a backdrop is nowhere on the stage."""
+    mounts: dict[str, tuple[float, float]]
+    """Where each mount stands."""
     path: FloatArray
     """(frames, 2): the camera at every frame."""
     ticks: FloatArray
@@ -42,30 +47,50 @@ def flatten(points: FloatArray, view: PlanView) -> FloatArray:
     return np.column_stack([-points[:, 2], points[:, 1]])
 
 
-def draw_plan(shot: Shot, view: PlanView) -> StagePlan:
-    """Return the plan of the whole shot."""
-    bars = {}
-    for layer in shot.layers:
-        if layer.is_backdrop:
-            continue
-        card = card_of(shot, layer)
-        half = (
-            np.array([card.width / 2, 0, 0])
-            if view is PlanView.ABOVE
-            else np.array([0, card.height / 2, 0])
-        )
-        ends = (
-            np.array([-half, half]) @ card.world_from_card[:3, :3].T + card.world_from_card[:3, 3]
-        )
-        (x0, y0), (x1, y1) = flatten(ends, view)
-        bars[layer.id] = ((float(x0), float(y0)), (float(x1), float(y1)))
+def draw_plans(shot: Shot, known: Mapping[str, Card] | None = None) -> dict[PlanView, StagePlan]:
+    """Return the plan of the whole shot, from above and from the side.
+
+    ``known``: cards by their layers' ids, as far as they have been computed; only those of layers
+    that stand on the stage count.
+    """
+    known = known or {}
+    standing = [layer for layer in shot.layers if not layer.is_backdrop]
+    cards = {
+        layer.id: known[layer.id]
+        if layer.stays == "stage" and layer.id in known
+        else card_of(shot, layer)
+        for layer in standing
+    }
     cameras = camera_states(shot, range(shot.frame.duration))
-    positions = np.array([camera.position for camera in cameras])
-    path = flatten(positions, view)
+    speed = _speed(cameras)
+    return {view: _draw(shot, view, cards, cameras, speed) for view in PlanView}
+
+
+def _draw(
+    shot: Shot,
+    view: PlanView,
+    cards: dict[str, Card],
+    cameras: list[CameraState],
+    speed: FloatArray,
+) -> StagePlan:
+    bars = {}
+    for key, card in cards.items():
+        # From above a bar is as wide as its layer, from the side as high.
+        axis, size = (0, card.width) if view is PlanView.ABOVE else (1, card.height)
+        half = card.world_from_card[:3, axis] * size / 2
+        ends = card.world_from_card[:3, 3] + np.array([-half, half])
+        (x0, y0), (x1, y1) = flatten(ends, view).tolist()
+        bars[key] = ((x0, y0), (x1, y1))
+    mounts = {}
+    for mount in shot.mounts:
+        place = np.array([standing_of(mount, shot.mounts).position])
+        x, y = flatten(place, view)[0].tolist()
+        mounts[mount.id] = (x, y)
+    path = flatten(np.array([camera.position for camera in cameras]), view)
     step = np.gradient(path, axis=0) if len(path) > 1 else np.zeros_like(path)
     length = np.linalg.norm(step, axis=1, keepdims=True)
     ticks = np.where(length > 1e-9, step / np.maximum(length, 1e-12), 0.0)
-    return StagePlan(bars=bars, path=path, ticks=ticks, speed=_speed(cameras))
+    return StagePlan(bars=bars, mounts=mounts, path=path, ticks=ticks, speed=speed)
 
 
 def view_cone(camera: CameraState, view: PlanView) -> tuple[FloatArray, FloatArray]:

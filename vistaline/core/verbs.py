@@ -10,8 +10,8 @@ from typing import Any, Generic, TypeVar
 from pydantic import BeforeValidator, ValidationError, validate_call
 from pydantic_core import PydanticCustomError
 
+from vistaline.core.document import explain
 from vistaline.core.errors import CoreError, EditError
-from vistaline.core.shot import explain
 
 __all__ = ["FROM_JSON", "Verbs"]
 

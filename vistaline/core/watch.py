@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
-from vistaline.core.evaluate import evaluate
-from vistaline.core.shot import Shot
+from vistaline.core.camera import CameraState, camera_states
+from vistaline.core.cards import card_of
+from vistaline.core.ordering import NEAR
+from vistaline.core.shot import Layer, Shot
 
 __all__ = ["findings"]
 
@@ -16,13 +20,22 @@ def findings(shot: Shot) -> list[str]:
     shown = [layer for layer in shot.layers if not layer.hidden]
     if not shown:
         return ["No layer is shown: the frame is empty. Add a layer or show a hidden one."]
-    states = evaluate(shot, range(shot.frame.duration))
-    for i, layer in enumerate(shown):
-        behind = [frame for frame, state in enumerate(states) if i not in state.order]
-        if behind:
+    cameras = camera_states(shot, range(shot.frame.duration))
+    eyes = np.array([camera.position for camera in cameras])
+    ahead = -np.array([camera.world_from_camera[:3, 2] for camera in cameras])
+    for layer in shown:
+        if layer.is_backdrop:
+            continue
+        lost = np.flatnonzero(~_before(shot, layer, cameras, eyes, ahead))
+        if len(lost) and _edge_on(shot, layer, cameras[0]):
             found.append(
-                f"Layer {layer.name} is behind the camera from frame {behind[0]}"
-                + (f" to {behind[-1]}" if behind[-1] < len(states) - 1 else "")
+                f"Layer {layer.name} is seen exactly from its side, so nothing of it shows. "
+                "Turn it, or let it face the camera."
+            )
+        elif len(lost):
+            found.append(
+                f"Layer {layer.name} is behind the camera from frame {lost[0]}"
+                + (f" to {lost[-1]}" if lost[-1] < len(cameras) - 1 else "")
                 + ". Set it farther away or stop the camera before it."
             )
     by_place: dict[tuple[float, ...], str] = {}
@@ -35,3 +48,28 @@ def findings(shot: Shot) -> list[str]:
             )
         by_place[place] = layer.name
     return found
+
+
+def _before(
+    shot: Shot, layer: Layer, cameras: Sequence[CameraState], eyes: np.ndarray, ahead: np.ndarray
+) -> np.ndarray:
+    """Return at which cameras (N,) some of a layer is before the lens, and not from its side.
+
+    ``eyes`` (N, 3): where the cameras are; ``ahead`` (N, 3): unit vectors they look along.
+    """
+    moves = layer.stays != "stage"
+    cards = [card_of(shot, layer, camera) for camera in (cameras if moves else cameras[:1])]
+    poses = np.array([card.world_from_card for card in cards])  # one does for all that stands
+    halves = np.array([(card.width, card.height) for card in cards]) / 2
+    aside = poses[:, :3, 3] - eyes
+    depth = (aside * ahead).sum(axis=1)
+    across = [np.abs((poses[:, :3, k] * ahead).sum(axis=1)) * halves[:, k] for k in range(2)]
+    gap = np.abs((aside * poses[:, :3, 2]).sum(axis=1))
+    seen: np.ndarray = (depth + across[0] + across[1] > NEAR) & (gap > 1e-9)
+    return seen
+
+
+def _edge_on(shot: Shot, layer: Layer, camera: CameraState) -> bool:
+    card = card_of(shot, layer, camera)
+    aside = card.world_from_card[:3, 3] - np.array(camera.position)
+    return bool(abs(aside @ card.world_from_card[:3, 2]) < 1e-6 * np.linalg.norm(aside))

@@ -14,7 +14,7 @@ from vistaline.core.formats.shotfile import write_atomically
 from vistaline.core.formats.still import encode_jpeg, encode_png
 from vistaline.core.shot import Box, Shot
 
-__all__ = ["write_flat_pictures"]
+__all__ = ["flattened", "write_flat_pictures"]
 
 _PLATE_WIDTH = 2400
 _TILT = 1.6
@@ -22,7 +22,7 @@ _TILT = 1.6
 
 def write_flat_pictures(folder: Path, shot: Shot) -> list[Path]:
     """Write the flat pictures of a shot whose pictures lie in ``folder``; returns their paths."""
-    photo, depth = _flattened(folder, shot)
+    photo, depth = flattened(folder, shot)
     paths = [
         folder / name for name in ("photograph.jpg", "photograph-depth.png", "glass-plate.jpg")
     ]
@@ -32,7 +32,7 @@ def write_flat_pictures(folder: Path, shot: Shot) -> list[Path]:
     return paths
 
 
-def _flattened(folder: Path, shot: Shot) -> tuple[np.ndarray, np.ndarray]:
+def flattened(folder: Path, shot: Shot) -> tuple[np.ndarray, np.ndarray]:
     """Return the layers laid over one another, and how near each pixel is (white is near)."""
     width, height = shot.taking_camera.canvas
     photo = np.zeros((height, width, 3), np.float32)

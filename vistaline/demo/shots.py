@@ -24,7 +24,9 @@ from vistaline.core.shot import (
 )
 from vistaline.core.timing import parse_rate
 from vistaline.demo.drawing import Picture, to_codes
+from vistaline.demo.gallery import write_gallery
 from vistaline.demo.headland import CANVAS, LAYERS
+from vistaline.demo.plates import flattened
 
 __all__ = ["write_demo_files"]
 
@@ -38,7 +40,13 @@ def write_demo_files(folder: Path) -> list[Path]:
         drawn = list(pool.map(_draw, LAYERS, [folder] * len(LAYERS)))
     boxes = dict(zip(LAYERS, drawn, strict=True))
     paths = []
-    for name, shot in (("dusk-at-sallow-head", _dusk(boxes)), ("the-keeper", _keeper(boxes))):
+    dusk = _dusk(boxes)
+    drawer = write_gallery(folder, flattened(folder, dusk)[0])
+    for name, shot in (
+        ("dusk-at-sallow-head", dusk),
+        ("the-keeper", _keeper(boxes)),
+        ("from-the-drawer", drawer),
+    ):
         path = folder / f"{name}.json"
         write_shot_file(shot, path, {key: ref.file for key, ref in shot.pictures.items()})
         paths.append(path)

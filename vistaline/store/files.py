@@ -39,6 +39,7 @@ class FileStore:
         for name in (
             "incoming",
             "pictures",
+            "type",
             "documents",
             "pyramids",
             "previews",
@@ -71,6 +72,13 @@ class FileStore:
         place.parent.mkdir(exist_ok=True)
         os.chmod(incoming.path, 0o644)
         os.replace(incoming.path, place)
+        return name
+
+    def keep_type(self, incoming: Incoming, extension: str) -> str:
+        """Give a font its place; returns its name below the root."""
+        name = f"type/{incoming.sha256}.{extension}"
+        os.chmod(incoming.path, 0o644)
+        os.replace(incoming.path, self.root / name)
         return name
 
     def path(self, name: str) -> Path:

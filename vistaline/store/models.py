@@ -34,6 +34,7 @@ __all__ = [
     "SheetRow",
     "ShotRow",
     "TaskKind",
+    "Typeface",
     "now",
 ]
 
@@ -80,6 +81,8 @@ class Person(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(80), unique=True)
     password_hash: Mapped[str]
+    clipboard: Mapped[str | None] = mapped_column(_Document)
+    """The layers copied last, as JSON: the ``project`` they are from, and the ``clip``."""
 
 
 class Project(Base):
@@ -138,6 +141,20 @@ class Picture(Base):
     bits: Mapped[int]
     has_alpha: Mapped[bool]
     size: Mapped[int]
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class Typeface(Base):
+    """Type that somebody brought into a project; its file is shared by its content's hash."""
+
+    __tablename__ = "typeface"
+    __table_args__ = (UniqueConstraint("project_id", "face"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    project_id: Mapped[int] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"))
+    face: Mapped[str] = mapped_column(String(80))
+    """What titles call it."""
+    name: Mapped[str]
+    file: Mapped[str]
     created: Mapped[datetime] = mapped_column(default=now)
 
 

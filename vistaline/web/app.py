@@ -34,6 +34,7 @@ from vistaline.web import (
     sheets,
     shots,
     signing,
+    stage,
     tasks,
     tiles,
     vendor,
@@ -95,6 +96,7 @@ def create_app(settings: Settings | None = None, *, queue: Queue | None = None) 
         separate.blueprint,
         tiles.blueprint,
         shots.blueprint,
+        stage.blueprint,
         output.blueprint,
         vendor.blueprint,
     ):

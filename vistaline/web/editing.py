@@ -15,8 +15,9 @@ __all__ = ["arguments", "changed", "send_kept", "version"]
 
 _FLAGS = {
     "keep_framing", "hidden", "locked", "edge_care", "takes_away", "invert", "backdrop", "add",
-    "remove",
+    "remove", "none", "shadow",
 }  # fmt: skip
+_LISTS = ("layers", "follows")
 
 
 def arguments() -> dict[str, Any]:
@@ -30,8 +31,9 @@ def arguments() -> dict[str, Any]:
     for flag in request.form.getlist("flags"):
         form.setdefault(flag, "false")
     form.pop("flags", None)
-    if "layers" in form:
-        form["layers"] = request.form.getlist("layers")
+    for name in _LISTS:
+        if name in request.form:
+            form[name] = [each for each in request.form.getlist(name) if each]
     return {key: value == "true" if key in _FLAGS else value for key, value in form.items()}
 
 

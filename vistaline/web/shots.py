@@ -10,37 +10,33 @@ from flask_login import login_required
 
 from vistaline.actions import projects, shots
 from vistaline.actions.errors import NotFound, Refused
-from vistaline.actions.pictures import pictures_of
 from vistaline.core import edit
-from vistaline.core.arranging import ground_facts, parallax_step, screen_shift
-from vistaline.core.blending import Blend
-from vistaline.core.drawn import drawing_of
+from vistaline.core.drawn import look_called
 from vistaline.core.easing import NAMED_EASES
-from vistaline.core.evaluate import camera_states, card_of, evaluate
+from vistaline.core.evaluate import evaluate
 from vistaline.core.formats.still import encode_jpeg, encode_png
-from vistaline.core.lettering import FACES
 from vistaline.core.optics import LENS_PRESETS, angle_of_view, gate_size
 from vistaline.core.render.frame import Renderer, scaled
-from vistaline.core.scene import describe_scene, pick_layer
+from vistaline.core.scene import describe_scene, pick_layer, textures_in
 from vistaline.core.shot import Layer, Shot
 from vistaline.core.timing import RATE_PRESETS
 from vistaline.core.watch import findings
-from vistaline.store.models import Picture, ShotRow
+from vistaline.store.models import ShotRow
 from vistaline.web.context import person_id, services, session
 from vistaline.web.editing import arguments, changed, send_kept, version
 
-__all__ = ["blueprint"]
+__all__ = ["blueprint", "changed_shot", "findings_of", "open_shot", "texture_address"]
 
 blueprint = Blueprint("shots", __name__, url_prefix="/shots")
 
 
-def _open(shot_id: int) -> tuple[ShotRow, Shot]:
+def open_shot(shot_id: int) -> tuple[ShotRow, Shot]:
     row = projects.find_shot(session(), person_id(), shot_id)
     return row, shots.current_shot(session(), row)
 
 
 def _page(template: str, shot_id: int, **more: Any) -> Any:
-    row, shot = _open(shot_id)
+    row, shot = open_shot(shot_id)
     undone, redone = shots.undo_labels(session(), row)
     return render_template(
         template, row=row, shot=shot, project=row.project, undone=undone, redone=redone, **more
@@ -74,8 +70,12 @@ def direct(shot_id: int) -> Any:
 @blueprint.get("/<int:shot_id>/scene.json")
 @login_required
 def scene(shot_id: int) -> Any:
-    """Send what the live view draws, for every frame."""
-    row, shot = _open(shot_id)
+    """Send what the live view draws, for every frame, or for one that is wanted soon."""
+    row, shot = open_shot(shot_id)
+    only = request.args.get("only", type=int)
+    if only is not None:
+        only = min(max(only, 0), shot.frame.duration - 1)
+        return _scene(row, shot, [only]) | {"values": _values(shot)}
     return _scene(row, shot, range(shot.frame.duration))
 
 
@@ -83,7 +83,7 @@ def scene(shot_id: int) -> Any:
 @login_required
 def preview(shot_id: int, verb: str) -> Any:
     """Send what an edit would look like at one frame; nothing is kept."""
-    row, shot = _open(shot_id)
+    row, shot = open_shot(shot_id)
     changed = edit.apply(shot, verb, arguments())
     frame = request.args.get("frame", 0, type=int)
     return _scene(row, changed, [frame], kept=shot) | {"values": _values(changed)}
@@ -94,43 +94,51 @@ def _scene(row: ShotRow, shot: Shot, frames: Any, *, kept: Shot | None = None) -
 
     A title would be drawn anew for a closer framing, but only what is kept can be asked for.
     """
-    looks = {layer.id: layer for layer in kept.layers} if kept else {}
-    return describe_scene(shot, frames) | {
+    described = describe_scene(shot, frames)
+    return described | {
         "version": row.version,
         "textures": {
-            layer.texture: _texture_address(row, kept or shot, looks.get(layer.id, layer))
-            for layer in shot.layers
+            texture: texture_address(row, kept or shot, texture)
+            for texture in sorted(textures_in(described))
         },
     }
 
 
-def _texture_address(row: ShotRow, shot: Shot, layer: Layer) -> str:
-    """Return where a layer's look is: a picture as it was when the shot took it, or a drawing."""
-    drawing = drawing_of(shot, layer)
+def texture_address(row: ShotRow, shot: Shot, texture: str) -> str:
+    """Return where a look is: a picture as it was when the shot took it, or a drawing.
+
+    Empty if the shot has no such look (a preview may: a shadow that is softer than any kept).
+    """
+    drawing = look_called(shot, texture)
     if drawing is not None:
-        return url_for("shots.drawn", shot_id=row.id, name=drawing.name)
-    content = Path(shot.pictures[layer.picture].file).stem[:16]
-    return url_for("shots.texture", shot_id=row.id, key=layer.picture, v=content)
+        # By the time it is asked for, the shot may have gone on: it is drawn as it was at this
+        # revision.
+        at = row.position
+        return url_for("shots.drawn", shot_id=row.id, name=drawing.name, of=texture, at=at)
+    if texture not in shot.pictures:
+        return ""
+    content = Path(shot.pictures[texture].file).stem[:16]
+    return url_for("shots.texture", shot_id=row.id, key=texture, v=content)
 
 
 @blueprint.get("/<int:shot_id>/drawn/<name>.webp")
 @login_required
 def drawn(shot_id: int, name: str) -> Any:
-    """Send a layer's drawn look; named by what it is drawn from, its content never changes."""
-    _, shot = _open(shot_id)
-    found = next(
-        (d for d in (drawing_of(shot, x) for x in shot.layers) if d and d.name == name), None
-    )
-    if found is None:
-        raise NotFound("The shot has no such drawing any more.")
-    return send_kept(services().library.drawn(found, thumbnail="thumb" in request.args))
+    """Send a look that is drawn; named by what it is drawn from, its content never changes."""
+    row, shot = open_shot(shot_id)
+    args = request.args
+    at = args.get("at", row.position, type=int)
+    if at != row.position:
+        shot = shots.shot_at(session(), row, at)
+    library = services().library
+    return send_kept(library.drawn(shot, args.get("of", ""), name, thumbnail="thumb" in args))
 
 
 @blueprint.get("/<int:shot_id>/pictures/<key>.webp")
 @login_required
 def texture(shot_id: int, key: str) -> Any:
     """Send a picture of the shot as the browser draws it; content never changes."""
-    _, shot = _open(shot_id)
+    _, shot = open_shot(shot_id)
     if key not in shot.pictures:
         raise NotFound("The shot has no such picture.")
     library = services().library
@@ -168,7 +176,7 @@ def _values(shot: Shot) -> dict[str, Any]:
 @login_required
 def pick(shot_id: int) -> Any:
     """Say which layer is seen at a point of the frame."""
-    _, shot = _open(shot_id)
+    _, shot = open_shot(shot_id)
     library = services().library
 
     def alpha(layer: Layer, u: float, v: float) -> float:
@@ -184,13 +192,13 @@ def pick(shot_id: int) -> Any:
 @login_required
 def frame(shot_id: int, kind: str) -> Any:
     """Send one rendered frame, ``width`` pixels wide; kept by the shot's version."""
-    row, shot = _open(shot_id)
+    row, shot = open_shot(shot_id)
     number = request.args.get("n", 0, type=int)
     width = min(max(request.args.get("width", 320, type=int), 32), 1920)
     if not 0 <= number < shot.frame.duration:
         raise Refused(f"The shot has frames 0 to {shot.frame.duration - 1}.")
     small = scaled(shot, width / shot.frame.width)
-    renderer = Renderer(small, services().library.pyramids_of(small))
+    renderer = Renderer(small, services().library.looks_of(small))
     pixels = renderer.rgb(number)
     if kind == "png":
         response = Response(encode_png(pixels), mimetype="image/png")
@@ -205,7 +213,7 @@ def frame(shot_id: int, kind: str) -> Any:
 _found: dict[int, tuple[int, list[str]]] = {}
 
 
-def _findings(row: ShotRow, shot: Shot) -> list[str]:
+def findings_of(row: ShotRow, shot: Shot) -> list[str]:
     """Return what to look at in a shot; looked for once a version, as every panel shows it."""
     kept = _found.get(row.id)
     if kept is None or kept[0] != row.version:
@@ -216,59 +224,24 @@ def _findings(row: ShotRow, shot: Shot) -> list[str]:
 # --- edits ------------------------------------------------------------------------------------
 
 
-def _changed(row: ShotRow) -> Any:
+def changed_shot(row: ShotRow) -> Any:
     return changed("shotchange", row.version, url_for("shots.direct", shot_id=row.id))
 
 
 @blueprint.post("/<int:shot_id>/edits/<verb>")
 @login_required
 def make_edit(shot_id: int, verb: str) -> Any:
-    """Make an edit and keep it."""
+    """Make an edit and keep it; who names a frame is told at once what it looks like there."""
     row = projects.find_shot(session(), person_id(), shot_id)
-    shots.change_shot(session(), row, verb, arguments(), version=version(), person_id=person_id())
-    return _changed(row)
-
-
-def _reference(row: ShotRow) -> tuple[Picture, dict[str, Any]]:
-    """Return the picture that a form names, and what a shot keeps of it."""
-    picture = projects.find_picture(
-        session(), person_id(), request.form.get("picture", 0, type=int)
+    shot = shots.change_shot(
+        session(), row, verb, arguments(), version=version(), person_id=person_id()
     )
-    if picture.project_id != row.project_id:
-        raise Refused(f"{picture.name} belongs to another project.")
-    return picture, {"file": picture.file, "width": picture.width, "height": picture.height}
-
-
-@blueprint.post("/<int:shot_id>/swap")
-@login_required
-def swap(shot_id: int) -> Any:
-    """Show another picture of the project in a layer's place."""
-    row = projects.find_shot(session(), person_id(), shot_id)
-    picture, reference = _reference(row)
-    values = {
-        "layer": request.form.get("layer", ""),
-        "key": f"p{picture.id}",
-        "picture": reference,
-    }
-    shots.change_shot(
-        session(), row, "swap_picture", values, version=version(), person_id=person_id()
-    )
-    return _changed(row)
-
-
-@blueprint.post("/<int:shot_id>/cards")
-@login_required
-def add_card(shot_id: int) -> Any:
-    """Add a picture of the project as a card, a metre wide."""
-    row = projects.find_shot(session(), person_id(), shot_id)
-    picture, reference = _reference(row)
-    key = f"p{picture.id}"
-    layer = {"name": Path(picture.name).stem[:80] or "Card", "picture": key, "width": 1.0}
-    values = {"pictures": {key: reference}, "layers": [layer]}
-    shots.change_shot(
-        session(), row, "add_layers", values, version=version(), person_id=person_id()
-    )
-    return _changed(row)
+    answer = changed_shot(row)
+    if "frame" not in request.args or not isinstance(answer, tuple):
+        return answer
+    frame = min(request.args.get("frame", 0, type=int), shot.frame.duration - 1)
+    body, *rest = answer
+    return body | {"scene": _scene(row, shot, [frame]) | {"values": _values(shot)}}, *rest
 
 
 @blueprint.post("/<int:shot_id>/undo")
@@ -277,7 +250,7 @@ def undo(shot_id: int) -> Any:
     """Take the last edit back."""
     row = projects.find_shot(session(), person_id(), shot_id)
     shots.undo(session(), row, version=version())
-    return _changed(row)
+    return changed_shot(row)
 
 
 @blueprint.post("/<int:shot_id>/redo")
@@ -286,7 +259,7 @@ def redo(shot_id: int) -> Any:
     """Make an edit again that was taken back."""
     row = projects.find_shot(session(), person_id(), shot_id)
     shots.redo(session(), row, version=version())
-    return _changed(row)
+    return changed_shot(row)
 
 
 # --- panels -----------------------------------------------------------------------------------
@@ -299,70 +272,11 @@ def head_panel(shot_id: int) -> Any:
     return _page("_head.html", shot_id)
 
 
-@blueprint.get("/<int:shot_id>/panels/depth")
-@login_required
-def depth_panel(shot_id: int) -> Any:
-    """The depth scale: layers far to near as pictures of themselves."""
-    row, shot = _open(shot_id)
-    ordered = sorted(
-        enumerate(shot.layers),
-        key=lambda pair: (pair[1].is_backdrop, pair[1].distance, -pair[0]),
-    )
-    return render_template(
-        "_depth.html",
-        row=row,
-        shot=shot,
-        layers=[layer for _, layer in ordered],
-        address=lambda layer: _texture_address(row, shot, layer),
-        selected=request.args.get("layer", ""),
-    )
-
-
-@blueprint.get("/<int:shot_id>/panels/layer")
-@login_required
-def layer_panel(shot_id: int) -> Any:
-    """The chosen layer's values."""
-    row, shot = _open(shot_id)
-    wanted = request.args.get("layer", "")
-    layer = next((each for each in shot.layers if each.id == wanted), None)
-    neighbours = [
-        each
-        for each in shot.layers
-        if layer and each.id != layer.id and abs(each.distance - layer.distance) < 1e-9
-    ]
-    camera = camera_states(shot, [request.args.get("frame", 0, type=int)])[0]
-    standing = (each for each in shot.layers if not each.is_backdrop)
-    nearest_first = sorted(standing, key=lambda each: each.distance)
-    step = 0.0
-    if len(nearest_first) > 1 and nearest_first[0].distance < nearest_first[-1].distance:
-        ends = nearest_first[0].distance, nearest_first[-1].distance
-        step = parallax_step(shot, len(nearest_first), *ends, 0.1)
-    card = card_of(shot, layer) if layer else None
-    return render_template(
-        "_layer.html",
-        row=row,
-        shot=shot,
-        layer=layer,
-        size=(card.width, card.height) if card else None,
-        shift=screen_shift(shot, layer) if layer else 0.0,
-        facts=ground_facts(shot, layer) if layer else None,
-        pictures=pictures_of(session(), row.project_id),
-        nearest_first=nearest_first,
-        step=step,
-        neighbours=neighbours,
-        camera=camera,
-        blends=list(Blend),
-        faces=[(key, face.words) for key, face in FACES.items()],
-        lenses=LENS_PRESETS,
-        findings=_findings(row, shot),
-    )
-
-
 @blueprint.get("/<int:shot_id>/panels/framing")
 @login_required
 def framing_panel(shot_id: int) -> Any:
     """The chosen framing's values and the ease of the travel that arrives there."""
-    row, shot = _open(shot_id)
+    row, shot = open_shot(shot_id)
     index = request.args.get("framing", 0, type=int)
     index = min(max(index, 0), len(shot.route.framings) - 1)
     framing = shot.route.framings[index]
@@ -376,7 +290,7 @@ def framing_panel(shot_id: int) -> Any:
         angle=angle_of_view(framing.lens, gate_size(*shot.frame.size)[0]),
         lenses=LENS_PRESETS,
         eases=list(NAMED_EASES),
-        findings=_findings(row, shot),
+        findings=findings_of(row, shot),
     )
 
 
@@ -384,5 +298,5 @@ def framing_panel(shot_id: int) -> Any:
 @login_required
 def format_panel(shot_id: int) -> Any:
     """Frame size, rate and duration."""
-    row, shot = _open(shot_id)
+    row, shot = open_shot(shot_id)
     return render_template("_format.html", row=row, shot=shot, rates=RATE_PRESETS)

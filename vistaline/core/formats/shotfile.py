@@ -8,9 +8,11 @@ import tempfile
 from collections.abc import Mapping
 from pathlib import Path, PurePosixPath
 
+from vistaline.core.document import complete, dump_shot, parse_shot
 from vistaline.core.errors import PictureError, ShotError
 from vistaline.core.picture.decode import inspect_picture
-from vistaline.core.shot import Shot, complete, dump_shot, parse_shot
+from vistaline.core.shot import Shot
+from vistaline.core.typefaces import shelve
 
 __all__ = ["picture_paths", "read_shot_file", "write_atomically", "write_shot_file"]
 
@@ -41,6 +43,7 @@ def read_shot_file(path: Path) -> tuple[Shot, dict[str, Path]]:
         raise ShotError(f"{path.name} is nested too deeply to be a shot file.") from error
     shot = parse_shot(document)
     paths = picture_paths(shot, path.parent)
+    shelve(path.parent.resolve() / "type")
     infos = {key: inspect_picture(found, found.name) for key, found in paths.items()}
     return complete(shot, {key: (info.width, info.height) for key, info in infos.items()}), paths
 

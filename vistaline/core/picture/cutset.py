@@ -12,9 +12,9 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import Field, ValidationError
 
+from vistaline.core.document import explain
 from vistaline.core.errors import MaskError
 from vistaline.core.picture.parts import Part, Pixels, Point, Stroke
-from vistaline.core.shot import explain
 
 __all__ = [
     "MOST_CUTOUTS",

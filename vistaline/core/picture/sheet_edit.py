@@ -11,6 +11,7 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import Field, TypeAdapter, ValidationError
 
+from vistaline.core.document import explain
 from vistaline.core.errors import EditError
 from vistaline.core.picture.cutset import (
     MOST_CUTOUTS,
@@ -38,7 +39,6 @@ from vistaline.core.picture.prepare import (
 )
 from vistaline.core.picture.separate import Clone
 from vistaline.core.picture.sheet import EVERYTHING, PlateUse, Sheet
-from vistaline.core.shot import explain
 from vistaline.core.verbs import FROM_JSON, Verbs
 
 __all__ = ["apply", "label"]

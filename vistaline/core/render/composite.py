@@ -20,7 +20,7 @@ from vistaline.core.picture.colour import srgb_polynomial, srgb_table
 from vistaline.core.render.blend import ADD, SUBTRACT, blend_colours
 from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH
 
-__all__ = ["Cards", "composite_linear", "composite_rgb", "composite_yuv"]
+__all__ = ["Cards", "composite_linear", "composite_rgb", "composite_yuv", "coverage"]
 
 SRGB = srgb_table()
 # For video, whose codes are rounded once more, a polynomial in the fourth root of light stands
@@ -74,7 +74,8 @@ def _span(edges, y, limit, x0, x1):  # type: ignore[no-untyped-def]
 
 
 @njit(inline="always")
-def _coverage(edges, x, y):  # type: ignore[no-untyped-def]
+def coverage(edges, x, y):  # type: ignore[no-untyped-def]
+    """Return how much of pixel ``x``, ``y`` lies within four edges, 0..1."""
     covered = np.float32(1)
     for k in range(edges.shape[0]):
         distance = (
@@ -231,7 +232,7 @@ def _blend_stretch(cards, order, count, limits, x0, x1, y, j, ground, planes):  
             i = order[k]
             if not limits[i, 0] <= x < limits[i, 1]:
                 continue
-            weight = opacity[i] * _coverage(edges[i], np.float32(x), y)
+            weight = opacity[i] * coverage(edges[i], np.float32(x), y)
             pixel = buffers[i, j, x]
             low, high = np.uint32(pixel), np.uint32(pixel >> np.uint64(32))
             alpha = np.float32(high >> np.uint32(16))
@@ -308,7 +309,7 @@ def _lay(row, red, green, blue, through, weight):  # type: ignore[no-untyped-def
 def _lay_edge(row, piece, weight, edges, start, y):  # type: ignore[no-untyped-def]
     """Lay a stretch that the card covers in part."""
     for x in range(piece.shape[1]):
-        seen = piece[3, x] * weight * _coverage(edges, np.float32(start + x), y)
+        seen = piece[3, x] * weight * coverage(edges, np.float32(start + x), y)
         _add(row[x], seen, piece[0], piece[1], piece[2], piece[3], x)
 
 

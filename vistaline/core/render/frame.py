@@ -3,24 +3,28 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 
 from vistaline.core.arrays import FloatArray, Rgba16
 from vistaline.core.blending import Blend
-from vistaline.core.evaluate import CameraState, Card, FrameState, evaluate
+from vistaline.core.camera import CameraState
+from vistaline.core.cards import Card
+from vistaline.core.evaluate import FrameState, evaluate
 from vistaline.core.ordering import NEAR
 from vistaline.core.picture.colour import hex_to_linear
 from vistaline.core.render import composite
 from vistaline.core.render.blend import MODES
+from vistaline.core.render.modify import cast_shadow, keep_matte
 from vistaline.core.render.pyramid import Pyramid
 from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH
 from vistaline.core.render.warp import BAND, STANDARD, CardWarp, Quality
-from vistaline.core.shot import Shot
+from vistaline.core.shadows import Cast
+from vistaline.core.shot import Matte, Shot
 from vistaline.core.space import clip_polygon_near
 
 __all__ = ["Renderer", "scaled"]
@@ -41,6 +45,39 @@ class _Placed:
     edges: FloatArray
     opacity: float
     mode: int
+    shadows: Sequence[_Lying] = ()
+    matte: _Placed | None = None
+    asks: Matte | None = None
+    """How the matte counts."""
+
+    def rows(self, band: int, out: np.ndarray, scratch: np.ndarray) -> None:
+        """Sample a band of the card into ``out``, with all that happens to it there."""
+        self.warp.rows(band, out)
+        lines = slice(band * BAND_LINES, (band + 1) * BAND_LINES)
+        for shadow in self.shadows:
+            shadow.warp.rows(band, scratch)
+            cast_shadow(out, scratch, shadow.warp.tiles[lines], shadow.strength)
+        matte, asks = self.matte, self.asks
+        if matte and asks:
+            matte.warp.rows(band, scratch)
+            keep_matte(
+                out,
+                scratch,
+                matte.warp.tiles[lines],
+                matte.edges.astype(np.float32),
+                np.float32(matte.opacity),
+                asks.keep == "inside",
+                asks.by == "lightness",
+                band * BAND,
+            )
+
+
+@dataclass(frozen=True, eq=False)
+class _Lying:
+    """A shadow on a card."""
+
+    warp: CardWarp
+    strength: float
 
 
 class Renderer:
@@ -68,6 +105,7 @@ class Renderer:
         self._ground = (np.array(hex_to_linear(shot.background)) * 65535).astype(np.float32)
         self._threads = threads or os.cpu_count() or 1
         self._buffers = np.zeros((self._threads, 0, BAND, self._width, 4), np.uint16)
+        self._scratch = np.zeros((self._threads, BAND, self._width, 4), np.uint16)
 
     def rgb(self, frame: float) -> np.ndarray:
         """Return a frame as (height, width, 3) uint8, sRGB."""
@@ -120,9 +158,9 @@ class Renderer:
             buffers = self._buffers[thread, : len(cards)]
             packed = buffers.view(np.uint64)[..., 0]
             for band in waiting:
-                for card, buffer in zip(cards, buffers, strict=True):
-                    card.warp.rows(band, buffer)
                 y0, y1 = band * BAND, min((band + 1) * BAND, self._height)
+                for card, buffer in zip(cards, buffers, strict=True):
+                    card.rows(band, buffer, self._scratch[thread])
                 lines = slice(band * BAND_LINES, (band + 1) * BAND_LINES)
                 shown = np.ascontiguousarray(tiles[:, lines])
                 told = composite.Cards(packed, spans, edges, opacity, shown, modes, nearness, plain)
@@ -138,16 +176,51 @@ class Renderer:
     def _place(self, state: FrameState) -> list[_Placed]:
         """Return the cards that are seen, near to far."""
         cover = np.zeros(self._tiles)
-        placed = (
-            self._place_card(state.cards[i], state.camera, cover) for i in reversed(state.order)
-        )
-        return [card for card in placed if card and card.warp.seen]
+        found = []
+        for i in reversed(state.order):
+            layer = state.cards[i].layer
+            if layer.opacity == 0:
+                continue
+            placed = self._place_card(state.cards[i], state.camera, cover)
+            if placed and layer.matte:
+                placed = self._within(placed, layer.matte, state)
+            if placed:
+                shadows = [
+                    self._lying(cast, placed, state.camera)
+                    for cast in state.casts
+                    if cast.receiver == i
+                ]
+                lying = [shadow for shadow in shadows if shadow and shadow.warp.seen]
+                found.append(replace(placed, shadows=lying) if lying else placed)
+        return found
 
     def _place_card(self, card: Card, camera: CameraState, cover: np.ndarray) -> _Placed | None:
-        if card.layer.opacity == 0:
+        """Return how a card is seen; None if it is not, or not past what covers it."""
+        pyramid = self._pyramids[card.texture]
+        bounds = self._bounds(_content_corners(card, pyramid), card, camera)
+        image_from_unit = card.image_from_unit(camera)
+        edges = _edge_distances(image_from_unit, pyramid.unit_content)
+        if bounds is None or edges is None:
             return None
-        pyramid = self._pyramids[card.layer.texture]
-        corners = _content_corners(card, pyramid)
+        layer = card.layer
+        plain = layer.opacity == 1 and layer.blend is Blend.NORMAL and layer.matte is None
+        warp = CardWarp(
+            pyramid,
+            image_from_unit,
+            bounds,
+            quality=self._quality,
+            opaque=plain,
+            nearness=card.nearness(camera),
+            cover=cover,
+        )
+        if not warp.seen:
+            return None
+        return _Placed(warp=warp, edges=edges, opacity=layer.opacity, mode=MODES[layer.blend])
+
+    def _bounds(
+        self, corners: FloatArray, card: Card, camera: CameraState
+    ) -> tuple[int, int, int, int] | None:
+        """Return the frame pixels (x0, y0, x1, y1) a card may touch; None if there are none."""
         camera_from_card = camera.camera_from_world @ card.world_from_card
         visible = clip_polygon_near((corners @ camera_from_card.T)[:, :3], NEAR)
         if len(visible) < 3:
@@ -158,25 +231,35 @@ class Renderer:
         high = np.minimum(np.ceil(outline.max(axis=0) + 0.5), (self._width, self._height))
         if np.any(low >= high):
             return None
-        image_from_unit = card.image_from_unit(camera)
-        edges = _edge_distances(image_from_unit, pyramid.unit_content)
-        if abs(np.linalg.det(image_from_unit)) < 1e-12 or not np.all(np.isfinite(edges)):
-            return None  # seen exactly from its side
-        layer = card.layer
-        return _Placed(
-            warp=CardWarp(
-                pyramid,
-                image_from_unit,
-                (int(low[0]), int(low[1]), int(high[0]), int(high[1])),
-                quality=self._quality,
-                opaque=layer.opacity == 1 and layer.blend is Blend.NORMAL,
-                nearness=card.nearness(camera),
-                cover=cover,
-            ),
-            edges=edges,
-            opacity=layer.opacity,
-            mode=MODES[layer.blend],
+        return int(low[0]), int(low[1]), int(high[0]), int(high[1])
+
+    def _within(self, placed: _Placed, asks: Matte, state: FrameState) -> _Placed | None:
+        """Return a card with its matte; None if nothing of it is left."""
+        source = state.mattes[asks.of]
+        # What covers a matte does not count: it is no part of the picture.
+        matte = self._place_card(source, state.camera, np.zeros(self._tiles))
+        if matte is None:
+            return None if asks.keep == "inside" else placed
+        return replace(placed, matte=matte, asks=asks)
+
+    def _lying(self, cast: Cast, placed: _Placed, camera: CameraState) -> _Lying | None:
+        pyramid = self._pyramids[cast.shadow.texture]
+        shadow = cast.shadow
+        if self._bounds(_content_corners(shadow, pyramid), shadow, camera) is None:
+            return None
+        image_from_unit = shadow.image_from_unit(camera)
+        if abs(np.linalg.det(image_from_unit)) < 1e-12:
+            return None
+        warp = CardWarp(
+            pyramid,
+            image_from_unit,
+            placed.warp.bounds,
+            quality=self._quality,
+            opaque=False,
+            nearness=shadow.nearness(camera),
+            cover=np.zeros(self._tiles),
         )
+        return _Lying(warp, cast.strength)
 
 
 def _content_corners(card: Card, pyramid: Pyramid) -> FloatArray:
@@ -189,12 +272,18 @@ def _content_corners(card: Card, pyramid: Pyramid) -> FloatArray:
 
 def _edge_distances(
     image_from_unit: FloatArray, box: tuple[float, float, float, float]
-) -> FloatArray:
-    """Return four lines (4, 3): signed distance in pixels to each edge of ``box``, inside > 0."""
+) -> FloatArray | None:
+    """Return four lines (4, 3): signed distance in pixels to each edge of ``box``, inside > 0.
+
+    None if the card is seen exactly from its side.
+    """
+    if abs(np.linalg.det(image_from_unit)) < 1e-12:
+        return None
     u0, v0, u1, v1 = box
     # A line l.u = 0 over unit coordinates is the line H^-T l over frame pixels.
     sides = np.array([[1, 0, -u0], [-1, 0, u1], [0, 1, -v0], [0, -1, v1]])
     lines = sides @ np.linalg.inv(image_from_unit)
     # The sign holds where the homography's w is positive, that is before the camera; there
     # dividing by w > 0 changes no sign.
-    return lines / np.maximum(np.hypot(lines[:, 0], lines[:, 1]), 1e-30)[:, None]
+    lines = lines / np.maximum(np.hypot(lines[:, 0], lines[:, 1]), 1e-30)[:, None]
+    return lines if np.all(np.isfinite(lines)) else None

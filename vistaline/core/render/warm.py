@@ -5,11 +5,16 @@ Run at set-up, so that the first frame after a start is not kept waiting by a co
 
 from __future__ import annotations
 
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
 import numpy as np
 
+from vistaline.core.document import complete, parse_shot
+from vistaline.core.drawn import Looks
 from vistaline.core.render.frame import Renderer
-from vistaline.core.render.pyramid import Pyramid, build_levels
-from vistaline.core.shot import Shot, complete, parse_shot
+from vistaline.core.render.pyramid import Pyramid, PyramidStore, build_levels
+from vistaline.core.shot import Shot
 
 __all__ = ["warm"]
 
@@ -31,14 +36,25 @@ def warm() -> None:
             "pictures": {"a": {"file": "a"}},
             "layers": [
                 {"name": "a", "picture": "a", "scale": 0.5, "pan": 30, "blend": "multiply"},
-                {"name": "b", "picture": "a", "scale": 0.5, "pan": -30},
+                {
+                    "name": "b",
+                    "picture": "a",
+                    "scale": 0.5,
+                    "pan": -30,
+                    "distance": 1.5,
+                    "frame_style": "s",
+                    "matte": {"of": "a", "by": "lightness"},
+                },
             ],
+            "frame_styles": {"s": {"border": 0, "shadow": {}}},
         }
     )
-    renderer = Renderer(complete(shot, {"a": (16, 16)}), {"a": pyramid})
-    renderer.rgb(0)
-    renderer.yuv(0)
-    renderer.linear(0)
+    with TemporaryDirectory() as folder:
+        shot = complete(shot, {"a": (16, 16)})
+        renderer = Renderer(shot, Looks(shot, PyramidStore(Path(folder)), lambda _: pyramid))
+        renderer.rgb(0)
+        renderer.yuv(0)
+        renderer.linear(0)
 
 
 if __name__ == "__main__":

@@ -4,6 +4,7 @@ import { Plan } from "./plan.js";
 import { Route } from "./route.js";
 import { Scene } from "./scene.js";
 import { Transport } from "./transport.js";
+import { Views } from "./views.js";
 import { Viewfinder } from "./viewfinder.js";
 
 export class Desk {
@@ -12,11 +13,22 @@ export class Desk {
     const bench = element.dataset.bench;
     this.scene = new Scene(element.dataset.shot);
     this.transport = new Transport(element, this.scene);
-    this.viewfinder = new Viewfinder(element, this.scene, bench);
-    this.plan = new Plan(element, this.scene, bench);
+    this.folded = new Set(JSON.parse(localStorage.getItem(`vistaline-folded-${element.dataset.shot}`) ?? "[]"));
+    this.viewfinder = new Viewfinder(element, this.scene, bench, this.folded);
+    this.plans = ["above", "side"].map((view) => new Plan(element, this.scene, bench, view));
+    this.views = new Views(element, this.viewfinder, this.scene);
     if (bench === "direct") this.route = new Route(element, this.scene, this.transport);
     this.#listen();
-    this.#showGuides(localStorage.getItem("vistaline-guides") === "on");
+    this.#tellFolded();
+    this.onSwap = () => this.#settle();
+    document.body.addEventListener("htmx:after:swap", this.onSwap);
+    element.addEventListener("input", (event) => event.target.id === "find" && this.#settle());
+    element.addEventListener("keydown", (event) => {
+      if (event.target.id !== "find" || event.key !== "Enter") return;
+      event.preventDefault();
+      element.querySelector("li:not([hidden]) > .depth-card")?.click();
+      event.target.blur();
+    });
     this.scene.load().then(() => {
       if (new URLSearchParams(location.search).has("play")) this.#playWhenReady();
     });
@@ -32,12 +44,10 @@ export class Desk {
     scene.addEventListener("change", () => this.#numbers());
     scene.addEventListener("choose", () => this.#pressed());
     element.addEventListener("click", (event) => {
-      const card = event.target.closest(".depth-card");
-      if (card) scene.choose({ layer: card.dataset.layer });
+      this.#click(event);
       const move = event.target.closest("[data-move]");
       if (move) this.#choose(move.dataset.move);
       if (event.target.closest('[data-do="add-framing"]')) this.#addFraming();
-      if (event.target.closest('[data-do="guides"]')) this.#showGuides(!this.viewfinder.guides);
     });
     element.addEventListener("easechange", ({ detail }) => {
       const [x1, y1, x2, y2] = detail.points.map((value) => value.toFixed(3));
@@ -47,10 +57,56 @@ export class Desk {
     document.addEventListener("keydown", this.onKey);
   }
 
-  #showGuides(on) {
-    localStorage.setItem("vistaline-guides", on ? "on" : "off");
-    this.element.querySelector('[data-do="guides"]').setAttribute("aria-pressed", String(on));
-    this.viewfinder.showGuides(on);
+  /** Clicks on the depth scale, and on what panels offer to be pointed at. */
+  #click(event) {
+    const { scene } = this;
+    const at = (selector) => event.target.closest(selector);
+    const chooses = at("[data-layer].depth-card, [data-chooses]");
+    if (chooses) {
+      const id = chooses.dataset.chooses ?? chooses.dataset.layer;
+      scene.choose({ layer: id, more: event.shiftKey && !id.includes(":") });
+    }
+    if (at("[data-solo]")) scene.toggleSolo(at("[data-solo]").dataset.solo);
+    if (at("[data-fold]")) this.#fold(at("[data-fold]").dataset.fold);
+    if (at("[data-point]")) this.#point(at("[data-point]").dataset);
+    if (at("[data-copy]")) this.#copy();
+    if (at("[data-paste]")) this.#paste();
+  }
+
+  #fold(group) {
+    if (!this.folded.delete(group)) this.folded.add(group);
+    localStorage.setItem(`vistaline-folded-${this.element.dataset.shot}`, JSON.stringify([...this.folded]));
+    this.#tellFolded();
+    document.body.dispatchEvent(new CustomEvent("folded"));
+  }
+
+  #tellFolded() {
+    document.getElementById("chosen").elements.folded.value = JSON.stringify([...this.folded]);
+  }
+
+  /** An edit that wants a point of the picture: the next click gives it. */
+  #point({ point: verb, pointLayer: layer }) {
+    notice("Click that point in the viewfinder. Escape gives up.", "info");
+    this.viewfinder.ask(({ x, y }) => this.scene.edit(verb, { layer, frame: this.scene.frame, x, y }));
+  }
+
+  #copy() {
+    if (this.scene.chosen.length) this.scene.copy(this.scene.chosen);
+  }
+
+  #paste() {
+    this.scene.paste();
+  }
+
+  #remove() {
+    const { chosen } = this.scene;
+    if (chosen.length) this.scene.edit("remove_layers", { layers: chosen });
+  }
+
+  #find() {
+    const field = document.getElementById("find");
+    field?.focus();
+    field?.select();
   }
 
   #playWhenReady() {
@@ -73,8 +129,18 @@ export class Desk {
     scene.edit("add_framing", { frame: at }).then(() => scene.choose({ framing: index }));
   }
 
+  /** What a freshly fetched depth scale is not told by the server: what is found, what is alone. */
+  #settle() {
+    const wanted = document.getElementById("find")?.value.trim().toLowerCase() ?? "";
+    for (const item of this.element.querySelectorAll(".depth-scale li")) item.hidden = !item.textContent.toLowerCase().includes(wanted);
+    this.#pressed();
+  }
+
   #pressed() {
-    for (const card of this.element.querySelectorAll(".depth-card")) card.setAttribute("aria-pressed", String(card.dataset.layer === this.scene.layer));
+    const { chosen, layer, solo } = this.scene;
+    for (const card of this.element.querySelectorAll(".depth-card")) card.setAttribute("aria-pressed", String(card.dataset.layer === layer || chosen.includes(card.dataset.layer)));
+    for (const button of this.element.querySelectorAll("[data-solo]")) button.setAttribute("aria-pressed", String(solo.has(button.dataset.solo)));
+    for (const button of this.element.querySelectorAll("[data-chooses]")) button.setAttribute("aria-pressed", String(button.dataset.chooses === layer));
   }
 
   /** The numbers of what is being dragged, as the drag goes. */
@@ -97,6 +163,10 @@ export class Desk {
       const which = event.shiftKey ? "redo" : "undo";
       return document.querySelector(`[data-history="${which}"]:not(:disabled)`)?.click();
     }
+    if ((event.ctrlKey || event.metaKey) && this.element.dataset.bench === "arrange" && !getSelection().toString()) {
+      const deed = { c: () => this.#copy(), v: () => this.#paste() }[event.key.toLowerCase()];
+      if (deed) return event.preventDefault(), deed();
+    }
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     const onPlan = event.target.closest('[data-part="plan"]');
     const far = event.shiftKey ? 10 : 1;
@@ -107,9 +177,12 @@ export class Desk {
       Home: () => (transport.step(-Infinity), true),
       End: () => (transport.step(scene.data.duration), true),
       o: () => (transport.toggleLoop(), true),
-      g: () => (this.#showGuides(!this.viewfinder.guides), true),
-      Escape: () => (scene.choose({ layer: "" }), true),
+      ...this.views.keys,
+      Escape: () => (this.viewfinder.asking ? this.viewfinder.ask(null) : scene.choose({ layer: "" }), true),
     };
+    if (this.element.dataset.bench === "arrange") {
+      Object.assign(deeds, { f: () => (this.#find(), true), Delete: () => (this.#remove(), true), Backspace: () => (this.#remove(), true) });
+    }
     if (this.route) {
       for (const [key, move] of [["t", "truck"], ["d", "dolly"], ["p", "pan"], ["r", "roll"]]) deeds[key] = () => (this.#choose(move), true);
       deeds.a = () => (this.#addFraming(), true);
@@ -133,6 +206,7 @@ export class Desk {
 
   dispose() {
     document.removeEventListener("keydown", this.onKey);
-    for (const view of [this.viewfinder, this.plan, this.route]) view?.dispose();
+    document.body.removeEventListener("htmx:after:swap", this.onSwap);
+    for (const view of [this.viewfinder, ...this.plans, this.route]) view?.dispose();
   }
 }

@@ -1,7 +1,7 @@
-export function notice(message) {
+export function notice(message, kind = "refusal") {
   const place = document.getElementById("notice");
   const card = document.createElement("div");
-  card.className = "notice-card";
+  card.className = kind === "info" ? "notice-card info" : "notice-card";
   const text = document.createElement("span");
   text.textContent = message;
   const close = document.createElement("button");

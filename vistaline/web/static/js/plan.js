@@ -4,17 +4,13 @@ import { drag } from "./drag.js";
 import { roundStep, svg } from "./svg.js";
 
 export class Plan {
-  constructor(desk, scene, bench) {
-    this.desk = desk;
-    this.scene = scene;
-    this.bench = bench;
-    this.sheet = desk.querySelector('[data-part="plan"]');
+  constructor(desk, scene, bench, view) {
+    Object.assign(this, { scene, bench, view });
+    this.sheet = desk.querySelector(`[data-part="plan-${view}"]`);
     this.note = desk.querySelector('[data-part="plan-note"]');
-    this.view = "above";
     this.fitted = false;
     this.watch = new ResizeObserver(() => this.#change());
     this.watch.observe(this.sheet);
-    for (const view of ["above", "side"]) desk.querySelector(`[data-do="${view}"]`).addEventListener("click", () => this.#turn(view));
     this.showing = bench === "direct" ? "near" : "all";
     for (const [name, showing] of [["fit", "all"], ["near", "near"], ["path", "path"]]) {
       desk.querySelector(`[data-do="${name}"]`).addEventListener("click", () => {
@@ -27,14 +23,6 @@ export class Plan {
     this.sheet.addEventListener("pointerdown", (event) => this.#press(event));
     this.sheet.addEventListener("keydown", (event) => this.#key(event));
     for (const name of ["change", "frame", "choose"]) scene.addEventListener(name, () => this.#change());
-  }
-
-  #turn(view) {
-    this.view = view;
-    this.fitted = false;
-    this.sheet.classList.toggle("side", view === "side");
-    for (const other of ["above", "side"]) this.desk.querySelector(`[data-do="${other}"]`).setAttribute("aria-pressed", String(other === view));
-    this.#change();
   }
 
   #fit(plan, data) {
@@ -69,8 +57,9 @@ export class Plan {
     this.sheet.replaceChildren(
       ...this.#rules(at),
       ...this.#ground(at, data.ground),
-      this.#cone(at, record.camera.cones[this.view]),
-      ...this.#bars(at, data, plan),
+      ...this.#cone(at, record.camera.cones[this.view], data.near),
+      ...this.#bars(at, data, plan, record),
+      ...this.#mounts(at, data, plan),
       ...this.#path(at, plan, record),
     );
   }
@@ -98,22 +87,31 @@ export class Plan {
     return [svg("line", { class: "ground", x1: 0, x2: this.size.width, y1: y, y2: y }), svg("text", { x: this.size.width - 6, y: y - 4, "text-anchor": "end" }, "ground")];
   }
 
-  #cone(at, cone) {
-    const far = (this.size.width + this.size.height) / this.scale;
-    const ends = cone.edges.map(([x, y]) => at([cone.apex[0] + x * far, cone.apex[1] + y * far]));
-    return svg("polygon", { class: "cone", points: [at(cone.apex), ...ends].map((p) => p.join(",")).join(" ") });
+  #cone(at, cone, near) {
+    const reach = (metres) => cone.edges.map(([x, y]) => at([cone.apex[0] + x * metres, cone.apex[1] + y * metres]));
+    const shape = (metres, kind) => svg("polygon", { class: kind, points: [at(cone.apex), ...reach(metres)].map((p) => p.join(",")).join(" ") });
+    const far = shape((this.size.width + this.size.height) / this.scale, "cone");
+    // Nearer than this nothing is seen; drawn only where it is more than a dot.
+    return near * this.scale < 3 ? [far] : [far, shape(near, "blind")];
   }
 
-  #bars(at, data, plan) {
+  #bars(at, data, plan, record) {
     const { width } = this.size;
+    const { chosen } = this.scene;
+    const seen = new Set(record.order);
     const taken = [];
     // A backdrop is nowhere on the stage: it has no bar.
-    return data.layers.filter((layer) => plan.bars[layer.id]).map((layer) => {
+    const standing = data.layers.filter((layer) => plan.bars[layer.id]);
+    const last = (layer) => Number(chosen.includes(layer.id)); // what is chosen is drawn over the rest
+    return standing.sort((one, other) => last(one) - last(other)).map((layer) => {
       const [a, b] = plan.bars[layer.id].map(at);
-      const chosen = layer.id === this.scene.layer;
-      const classes = ["bar", layer.hidden && "hidden-layer", layer.locked && "locked-layer", chosen && "chosen"].filter(Boolean).join(" ");
+      const isChosen = chosen.includes(layer.id);
+      const lost = !layer.hidden && !seen.has(layer.id);
+      const classes = ["bar", layer.hidden && "hidden-layer", layer.locked && "locked-layer", lost && "lost", isChosen && "chosen"].filter(Boolean).join(" ");
       const ends = { x1: a[0], y1: a[1], x2: b[0], y2: b[1] };
-      const words = chosen ? `${layer.name}  ${layer.distance.toFixed(2)} m` : layer.name;
+      const angle = this.view === "above" ? layer.pan : layer.tilt;
+      const facts = [`${layer.distance.toFixed(2)} m`, this.view === "above" ? layer.width && `${layer.width.toFixed(2)} m wide` : layer.height && `${layer.height.toFixed(2)} m high`, angle && `${angle.toFixed(0)}°`].filter(Boolean).join(" · ");
+      const words = (isChosen && chosen.length === 1 ? `${layer.name}  ${facts}` : layer.name) + (lost ? " · not before the camera" : "");
       const [left, right, top] = [Math.min(a[0], b[0]), Math.max(a[0], b[0]), Math.min(a[1], b[1])];
       // A name that would cover another goes to the bar's other end.
       const place = this.view === "above" ? top : left;
@@ -125,7 +123,16 @@ export class Plan {
           ? { x: Math.max(34, left), y: top - 6, "text-anchor": "start" }
           : { x: Math.min(width - 8, right), y: top - 6, "text-anchor": "end" };
       } else where = { x: left + 7, y: Math.max(14, top + 12 + crowded * 15) };
-      return svg("g", { class: classes, "data-layer": layer.id }, svg("line", ends), svg("line", { ...ends, class: "grip" }), svg("text", where, words));
+      const knobs = isChosen && chosen.length === 1 && !layer.locked ? [a, b].map(([x, y], n) => svg("circle", { class: "end", cx: x, cy: y, r: 5, "data-end": n })) : [];
+      return svg("g", { class: classes, "data-layer": layer.id, transform: `translate(${this.#ahead(layer.id)})` }, svg("line", ends), svg("line", { ...ends, class: "grip" }), svg("text", where, words), ...knobs);
+    });
+  }
+
+  #mounts(at, data, plan) {
+    return data.mounts.map((mount) => {
+      const [x, y] = at(plan.mounts[mount.id]);
+      const chosen = this.scene.layer === `mount:${mount.id}`;
+      return svg("g", { class: chosen ? "mount chosen" : "mount", "data-mount": mount.id, transform: `translate(${x} ${y})` }, svg("path", { d: "M0 -8L8 0L0 8L-8 0z" }), svg("text", { x: 11, y: 4 }, mount.name));
     });
   }
 
@@ -165,44 +172,97 @@ export class Plan {
 
   #press(event) {
     if (event.button !== 0) return;
+    const end = event.target.closest("[data-end]");
     const bar = event.target.closest(".bar");
-    if (bar) this.#pressBar(event, bar.dataset.layer);
-    else {
-      const from = this.centre;
-      drag(event, {
-        move: ({ dx, dy }) => {
-          this.centre = [from[0] - dx / this.scale, from[1] + dy / this.scale];
-          this.#change();
-        },
-        end: () => {},
-      });
-    }
+    const mount = event.target.closest(".mount");
+    if (end) return this.#turn(event, bar.dataset.layer, Number(end.dataset.end));
+    if (mount) return this.#pressMount(event, mount.dataset.mount);
+    if (bar) return this.#pressBar(event, bar.dataset.layer);
+    const from = this.centre;
+    drag(event, {
+      move: ({ dx, dy }) => {
+        this.centre = [from[0] - dx / this.scale, from[1] + dy / this.scale];
+        this.#change();
+      },
+      end: () => {},
+    });
   }
 
-  #pressBar(event, id) {
-    const layer = this.scene.data.layers.find((each) => each.id === id);
-    this.scene.choose({ layer: id });
-    if (layer.locked) return;
-    const values = ({ dx, dy, event: now }) => ({
-      layer: id,
-      distance: layer.distance + (this.view === "above" ? -dy : dx) / this.scale,
-      keep_framing: this.#keeps() && !now.altKey,
-    });
+  /** Preview what a drag wishes for while it lasts, and keep it at its end. */
+  #wish(event, values) {
     drag(event, {
       move: (now) => {
         this.scene.dragging = true;
-        const wish = values(now);
-        if (wish.distance > 0) this.scene.preview("move_in_depth", wish);
+        const asked = values(now);
+        this.wished = asked?.[1];
+        if (asked) this.scene.preview(...asked);
+        this.#goAhead();
       },
       end: (now) => {
         this.scene.dragging = false;
-        this.scene.edit("move_in_depth", values(now));
+        this.wished = null;
+        const asked = values(now, true);
+        if (asked) this.scene.edit(...asked);
       },
       cancel: () => {
         this.scene.dragging = false;
+        this.wished = null;
         this.scene.forget();
       },
     });
+  }
+
+  /** How far the pointer has gone beyond what was answered so far, in pixels: the bar goes with it. */
+  #ahead(id) {
+    const { dx, dy, layer, layers } = this.wished ?? {};
+    if (dx === undefined || !(layers ?? [layer]).includes(id)) return [0, 0];
+    const answered = this.scene.shown?.wish ?? { dx: 0, dy: 0 };
+    return [(dx - answered.dx) * this.scale, -(dy - answered.dy) * this.scale];
+  }
+
+  /** Let the dragged bars go with the pointer at once; all else waits for the answer. */
+  #goAhead() {
+    for (const bar of this.sheet.querySelectorAll(".bar.chosen")) bar.setAttribute("transform", `translate(${this.#ahead(bar.dataset.layer)})`);
+  }
+
+  #pressBar(event, id) {
+    const { scene } = this;
+    const layer = scene.current.data.layers.find((each) => each.id === id);
+    if (event.shiftKey) return scene.choose({ layer: id, more: true });
+    if (!scene.chosen.includes(id)) scene.choose({ layer: id });
+    if (layer.locked) return;
+    const { chosen } = scene;
+    let free = null;
+    this.#wish(event, ({ dx, dy, event: now }, last) => {
+      // Along the way it is dragged first; with Shift any way.
+      free ??= Math.abs(this.view === "above" ? dy : dx) >= Math.abs(this.view === "above" ? dx : dy) ? "deep" : "beside";
+      const kept = (way) => now.shiftKey || way === free;
+      const [across, on] = this.view === "above" ? ["beside", "deep"] : ["deep", "beside"];
+      const asked = { view: this.view, dx: kept(across) ? dx / this.scale : 0, dy: kept(on) ? -dy / this.scale : 0, keep_framing: this.#keeps() && !now.altKey };
+      const deep = this.view === "above" ? asked.dy : asked.dx;
+      if (layer.distance + deep <= 0 && !last) return null; // refused in words when let go
+      if (chosen.length > 1) return ["drag_layers_on_plan", { layers: chosen, lead: id, ...asked }];
+      return ["drag_on_plan", { layer: id, ...asked, snap: now.ctrlKey ? 0 : 5 / this.scale }];
+    });
+  }
+
+  /** Turn a layer by an end of its bar: about its upright from above, backwards from the side. */
+  #turn(event, id, end) {
+    const layer = this.scene.current.data.layers.find((each) => each.id === id);
+    const ends = this.scene.current.data.plan[this.view].bars[id].map(this.at);
+    const middle = [(ends[0][0] + ends[1][0]) / 2, (ends[0][1] + ends[1][1]) / 2];
+    const angle = (x, y) => Math.atan2(middle[1] - y, x - middle[0]) * (180 / Math.PI);
+    const name = this.view === "above" ? "pan" : "tilt";
+    this.#wish(event, ({ dx, dy, event: now }) => {
+      const turned = angle(ends[end][0] + dx, ends[end][1] + dy) - angle(...ends[end]);
+      const step = now.shiftKey ? 15 : 1;
+      return ["turn_layer", { layer: id, [name]: Math.round((layer[name] + ((turned + 540) % 360) - 180) / step) * step }];
+    });
+  }
+
+  #pressMount(event, id) {
+    this.scene.choose({ layer: `mount:${id}` });
+    this.#wish(event, ({ dx, dy }) => ["drag_mount", { mount: id, view: this.view, dx: dx / this.scale, dy: -dy / this.scale }]);
   }
 
   #keeps() {
@@ -212,7 +272,7 @@ export class Plan {
   #key(event) {
     const step = { ArrowUp: 0.05, ArrowDown: -0.05 }[event.key];
     const layer = this.scene.data?.layers.find((each) => each.id === this.scene.layer);
-    if (!step || !layer || layer.locked) return;
+    if (!step || !layer || layer.locked || this.scene.chosen.length !== 1) return;
     event.preventDefault();
     this.scene.edit("move_in_depth", { layer: layer.id, distance: layer.distance + step * (event.shiftKey ? 10 : 1), keep_framing: this.#keeps() });
   }

@@ -11,7 +11,10 @@ export class Scene extends EventTarget {
     this.data = null;
     this.shown = null; // a preview's data while a drag lasts
     this.frame = 0;
-    this.layer = "";
+    this.layer = ""; // a layer's id, or "mount:" or "group:" with what it is called
+    this.also = new Set(); // more layers, chosen with it
+    this.solo = new Set();
+    this.dims = false;
     this.framing = 0;
     this.queued = null;
     this.asking = false;
@@ -23,8 +26,11 @@ export class Scene extends EventTarget {
     return { data, record: data.frames[this.shown ? 0 : this.frame] };
   }
 
+  /** Fetch the shot anew: first the frame in sight, which is soon here, then all of them. */
   async load() {
     const turn = (this.turn = (this.turn ?? 0) + 1);
+    if (this.data && this.sighted !== this.data.version) await this.#loadSight(turn);
+    if (turn !== this.turn) return;
     const answer = await fetch(`${this.address}/scene.json`, { headers: { Accept: "application/json" } });
     const body = await answer.json();
     if (turn !== this.turn) return; // a later state is on its way
@@ -33,7 +39,19 @@ export class Scene extends EventTarget {
     this.shown = null;
     this.frame = Math.min(this.frame, body.duration - 1);
     this.framing = Math.min(this.framing, body.framings.length - 1);
+    const there = new Set([...body.layers.map((each) => each.id), ...body.mounts.map((each) => `mount:${each.id}`), ...body.layers.map((each) => `group:${each.group}`)]);
+    if (this.layer && !there.has(this.layer)) this.choose({ layer: "" });
+    for (const id of [...this.also, ...this.solo]) if (!there.has(id)) for (const set of [this.also, this.solo]) set.delete(id);
     this.#remember();
+    this.dispatchEvent(new Event("change"));
+  }
+
+  async #loadSight(turn) {
+    const answer = await fetch(`${this.address}/scene.json?only=${this.frame}`, { headers: { Accept: "application/json" } });
+    if (!answer.ok) return; // the whole will say why
+    const body = await answer.json();
+    if (turn !== this.turn || this.dragging || body.duration !== this.data.duration) return;
+    this.shown = body;
     this.dispatchEvent(new Event("change"));
   }
 
@@ -49,25 +67,65 @@ export class Scene extends EventTarget {
     this.dispatchEvent(new Event("frame"));
   }
 
-  choose({ layer = this.layer, framing = this.framing } = {}) {
-    if (layer === this.layer && framing === this.framing) return;
-    this.layer = layer;
-    this.framing = framing;
+  /** Choose a layer, or with `more` add it to those that are chosen, or take it from them. */
+  choose({ layer = this.layer, framing = this.framing, more = false } = {}) {
+    if (more && layer && this.layer && !this.layer.includes(":")) {
+      const all = this.chosen.includes(layer) ? this.chosen.filter((id) => id !== layer) : [...this.chosen, layer];
+      this.layer = all[0] ?? "";
+      this.also = new Set(all.slice(1));
+    } else {
+      if (layer === this.layer && framing === this.framing && !this.also.size) return;
+      if (layer !== this.layer || !more) this.also = new Set();
+      this.layer = layer;
+      this.framing = framing;
+    }
     this.#remember();
     this.dispatchEvent(new Event("choose"));
     document.body.dispatchEvent(new CustomEvent("chosen"));
   }
 
+  /** The ids of all layers that are chosen: those of a group, or the one and those added to it. */
+  get chosen() {
+    if (this.layer.startsWith("group:")) {
+      const group = this.layer.slice(6);
+      return this.data.layers.filter((each) => each.group === group).map((each) => each.id);
+    }
+    if (!this.layer || this.layer.startsWith("mount:")) return [];
+    return [this.layer, ...this.also];
+  }
+
+  /** Choose what a click on a layer means: its group, while that is folded. */
+  meant(id, folded) {
+    const group = this.data.layers.find((each) => each.id === id)?.group;
+    return group && folded.has(group) ? `group:${group}` : id;
+  }
+
+  /** How much of a layer the live view shows, for working: alone, or with the others dimmed. */
+  shownShare(id) {
+    if (this.solo.size && !this.solo.has(id)) return 0;
+    return this.dims && this.chosen.length && !this.chosen.includes(id) ? 0.15 : 1;
+  }
+
+  toggleSolo(id) {
+    if (!this.solo.delete(id)) this.solo.add(id);
+    this.dispatchEvent(new Event("choose"));
+  }
+
   /** Make an edit and keep it. */
   async edit(verb, values) {
     this.queued = null;
-    const answer = await this.#post(`edits/${verb}`, { ...values, version: this.data.version });
+    const answer = await this.#post(`edits/${verb}?frame=${this.frame}`, { ...values, version: this.data.version });
     const body = await answer.json().catch(() => ({ error: "The server gave no answer. Try again." }));
     if (!answer.ok) {
       this.forget();
       return notice(body.error);
     }
     clearNotice();
+    if (body.scene.duration === this.data.duration) {
+      this.shown = body.scene;
+      this.sighted = body.version;
+      this.dispatchEvent(new Event("change"));
+    }
     document.body.dispatchEvent(new CustomEvent("shotchange", { detail: body }));
   }
 
@@ -83,6 +141,22 @@ export class Scene extends EventTarget {
     if (!this.shown) return;
     this.shown = null;
     this.dispatchEvent(new Event("change"));
+  }
+
+  /** Keep layers to be pasted, here or in another shot. */
+  async copy(layers) {
+    const answer = await this.#post("copy", { layers });
+    const body = await answer.json().catch(() => ({ error: "The server gave no answer. Try again." }));
+    notice(answer.ok ? `${body.words} copied. Paste with Ctrl V, here or in another shot.` : body.error, answer.ok ? "info" : undefined);
+  }
+
+  /** Put what was copied last on this shot's stage. */
+  async paste() {
+    const answer = await this.#post("paste", { version: this.data.version });
+    const body = await answer.json().catch(() => ({ error: "The server gave no answer. Try again." }));
+    if (!answer.ok) return notice(body.error);
+    clearNotice();
+    document.body.dispatchEvent(new CustomEvent("shotchange", { detail: body }));
   }
 
   async pick(x, y) {
@@ -103,7 +177,7 @@ export class Scene extends EventTarget {
         continue;
       }
       if (this.dragging) {
-        this.shown = body;
+        this.shown = Object.assign(body, { wish: wish.values });
         this.dispatchEvent(new Event("change"));
       }
     }
@@ -114,7 +188,7 @@ export class Scene extends EventTarget {
     return fetch(`${this.address}/${path}`, {
       method: "POST",
       headers: { Accept: "application/json", "X-CSRFToken": token() },
-      body: new URLSearchParams(values),
+      body: new URLSearchParams(Object.entries(values).flatMap(([key, value]) => (Array.isArray(value) ? value.map((each) => [key, each]) : [[key, value]]))),
     });
   }
 
@@ -122,6 +196,7 @@ export class Scene extends EventTarget {
   #remember() {
     const chosen = document.getElementById("chosen");
     chosen.elements.layer.value = this.layer;
+    chosen.elements.several.value = JSON.stringify(this.chosen);
     chosen.elements.framing.value = this.framing;
     chosen.elements.frame.value = this.data.framings[this.framing]?.frame ?? 0;
     document.getElementById("at").elements.version.value = this.data.version;

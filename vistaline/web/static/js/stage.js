@@ -2,23 +2,72 @@
 import * as THREE from "/vendor/three.module.js";
 import { BLEND } from "./blend.js";
 
+// A card is drawn a little larger than it is, and covers the pixels at its edges by their share.
 const CARD_VERTEX = `
-  uniform mat4 clip;
+  uniform mat4 clip; uniform vec2 grow;
   varying vec2 place;
-  void main() { place = uv; gl_Position = clip * modelMatrix * vec4(position, 1.0); }`;
+  void main() { place = position.xy * grow + 0.5; gl_Position = clip * modelMatrix * vec4(position.xy * grow, 0.0, 1.0); }`;
+const COVER = `
+  float covered() {
+    vec2 share = clamp(min(place, 1.0 - place) / max(fwidth(place), 1e-7) + 0.5, 0.0, 1.0);
+    return share.x * share.y;
+  }`;
+// How much of a card its matte lets through; see vistaline.core.render.modify.
+const MATTE = `
+  uniform vec2 frame;
+  #ifdef MATTED
+  uniform sampler2D matte; uniform mat3 matteFromFrame; uniform float matteOpacity;
+  uniform bool lightness;
+  uniform bool inside;
+  float encodedLight(vec3 c) {
+    vec3 high = 1.055 * pow(max(c, 0.0031308), vec3(1.0 / 2.4)) - 0.055;
+    return dot(mix(high, c * 12.92, vec3(lessThanEqual(c, vec3(0.0031308)))), vec3(0.2125, 0.7154, 0.0721));
+  }
+  float kept() {
+    vec3 at = matteFromFrame * vec3(gl_FragCoord.xy / frame * 2.0 - 1.0, 1.0);
+    vec2 uv = at.xy / at.z + 0.5;
+    vec4 c = texture2D(matte, uv);
+    float share = c.a * matteOpacity * (lightness ? encodedLight(min(c.rgb / max(c.a, 1e-4), 1.0)) : 1.0);
+    if (at.z <= 0.0 || uv.x < 0.0 || uv.y < 0.0 || uv.x > 1.0 || uv.y > 1.0) share = 0.0;
+    return inside ? share : 1.0 - share;
+  }
+  #else
+  float kept() { return 1.0; }
+  #endif`;
 const CARD_FRAGMENT = `
   uniform sampler2D picture; uniform float opacity;
   varying vec2 place;
-  void main() { gl_FragColor = texture2D(picture, place) * opacity; }`;
+  ${COVER}
+  ${MATTE}
+  void main() { gl_FragColor = texture2D(picture, place) * (opacity * covered() * kept()); }`;
+// A shadow lies on a card: black where that card is, as far as its own picture says.
+const SHADOW_VERTEX = `
+  uniform mat4 clip; uniform mat4 cardFromShadow;
+  varying vec2 place; varying vec2 own;
+  void main() {
+    place = uv; own = (cardFromShadow * vec4(position, 1.0)).xy + 0.5;
+    gl_Position = clip * modelMatrix * vec4(position, 1.0);
+  }`;
+const SHADOW_FRAGMENT = `
+  uniform sampler2D picture; uniform sampler2D shadow; uniform float opacity; uniform float strength;
+  varying vec2 place; varying vec2 own;
+  ${MATTE}
+  void main() {
+    if (own.x < 0.0 || own.y < 0.0 || own.x > 1.0 || own.y > 1.0) discard;
+    float cover = texture2D(picture, own).a * opacity * kept();
+    gl_FragColor = vec4(0.0, 0.0, 0.0, texture2D(shadow, place).a * strength * cover);
+  }`;
 // What is behind is opaque: the ground at least.
 const BLENDED_FRAGMENT = `
-  uniform sampler2D picture; uniform sampler2D behind; uniform float opacity; uniform int mode; uniform vec2 frame;
+  uniform sampler2D picture; uniform sampler2D behind; uniform float opacity; uniform int mode;
   varying vec2 place;
+  ${COVER}
+  ${MATTE}
   ${BLEND}
   void main() {
     vec4 front = texture2D(picture, place);
     vec3 back = texture2D(behind, gl_FragCoord.xy / frame).rgb;
-    float cover = front.a * opacity;
+    float cover = front.a * opacity * covered() * kept();
     gl_FragColor = vec4(blended(mode, back, front.rgb / max(front.a, 1e-4)) * cover, cover);
   }`;
 const COPY_FRAGMENT = `
@@ -30,12 +79,18 @@ const PREMULTIPLY_FRAGMENT = `
 const OUT_VERTEX = `varying vec2 place; void main() { place = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }`;
 // IEC 61966-2-1, as in vistaline.core.picture.colour.
 const OUT_FRAGMENT = `
-  uniform sampler2D picture; varying vec2 place;
+  uniform sampler2D picture; uniform bool checks; varying vec2 place;
   void main() {
-    vec3 c = texture2D(picture, place).rgb;
+    vec4 pixel = texture2D(picture, place);
+    vec2 square = floor(gl_FragCoord.xy / 10.0);
+    float check = mod(square.x + square.y, 2.0) < 0.5 ? 0.6 : 0.35;
+    vec3 c = pixel.rgb + (checks ? (1.0 - pixel.a) * check : 0.0);
     vec3 low = c * 12.92; vec3 high = 1.055 * pow(max(c, 0.0031308), vec3(1.0 / 2.4)) - 0.055;
     gl_FragColor = vec4(mix(high, low, vec3(lessThanEqual(c, vec3(0.0031308)))), 1.0);
   }`;
+
+// A look's address without the revision it may be drawn from: that is no part of its name.
+const named = (address) => address.replace(/&at=\d+$/, "");
 
 export class Stage {
   constructor(canvas) {
@@ -46,6 +101,10 @@ export class Stage {
     this.world = new THREE.Scene();
     this.eye = new THREE.Camera();
     this.clip = { value: new THREE.Matrix4() };
+    this.window = [1, 1]; // the frame's share of the canvas
+    this.seen = () => 1; // by a layer's id: how much of it is shown, for solo and dimming
+    this.shadows = [];
+    this.onFree = null; // called when what was asked to be drawn is drawn
     this.shape = new THREE.PlaneGeometry(1, 1);
     this.cards = new Map();
     this.textures = new Map();
@@ -55,6 +114,7 @@ export class Stage {
     this.copy = this.#sheet(COPY_FRAGMENT);
     this.copying = new THREE.Scene().add(this.copy);
     this.sheet = this.#sheet(OUT_FRAGMENT);
+    this.sheet.material.uniforms.checks = this.checks = { value: false };
     this.out = new THREE.Scene().add(this.sheet);
   }
 
@@ -88,17 +148,17 @@ export class Stage {
   }
 
   #target(width, height) {
-    return new THREE.WebGLRenderTarget(width, height, { type: THREE.HalfFloatType, samples: 4, depthBuffer: false });
+    return new THREE.WebGLRenderTarget(width, height, { type: THREE.HalfFloatType, depthBuffer: false });
   }
 
   /** Fetch the pictures that are not here yet; resolves when all can be drawn. */
   load(addresses) {
     // By address: it names the content, so a layer that is drawn anew gets its new look.
-    const waits = Object.values(addresses).map((address) => {
-      if (!this.textures.has(address)) {
-        this.textures.set(address, this.loader.loadAsync(address).then((texture) => this.#premultiplied(texture)));
+    const waits = Object.values(addresses).filter(Boolean).map((address) => {
+      if (!this.textures.has(named(address))) {
+        this.textures.set(named(address), this.loader.loadAsync(address).then((texture) => this.#premultiplied(texture)));
       }
-      return this.textures.get(address);
+      return this.textures.get(named(address));
     });
     return Promise.all(waits);
   }
@@ -112,25 +172,19 @@ export class Stage {
       gone.delete(layer.id);
       let card = this.cards.get(layer.id);
       if (!card) {
-        card = new THREE.Mesh(this.shape, new THREE.ShaderMaterial({
-          uniforms: { clip: this.clip, picture: { value: null }, opacity: { value: 1 }, mode: { value: 0 }, behind: this.behind.texture, frame: this.behind.frame },
-          vertexShader: CARD_VERTEX, fragmentShader: CARD_FRAGMENT,
-          transparent: true, depthTest: false, depthWrite: false, side: THREE.DoubleSide,
-          blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.OneMinusSrcAlphaFactor,
-        }));
-        card.matrixAutoUpdate = false;
-        card.frustumCulled = false;
+        card = this.#card({ vertexShader: CARD_VERTEX, fragmentShader: CARD_FRAGMENT });
         this.cards.set(layer.id, card);
-        this.world.add(card);
       }
       card.matrix.fromArray(layer.matrix);
       const shader = layer.mode ? BLENDED_FRAGMENT : CARD_FRAGMENT;
       if (card.material.fragmentShader !== shader) Object.assign(card.material, { fragmentShader: shader, needsUpdate: true });
       card.material.uniforms.mode.value = layer.mode;
-      card.material.uniforms.opacity.value = layer.opacity;
-      card.material.uniforms.picture.value = await this.textures.get(data.textures[layer.texture]);
-      card.userData.matrix = layer.matrix;
+      card.material.uniforms.picture.value = await this.textures.get(named(data.textures[layer.texture]));
+      Object.assign(card.userData, { matrix: layer.matrix, opacity: layer.opacity, matte: layer.matte });
     }
+    this.looks = new Map();
+    for (const [name, address] of Object.entries(data.textures)) if (address) this.looks.set(name, await this.textures.get(named(address)));
+    this.still = data.shadows;
     for (const id of gone) {
       const card = this.cards.get(id);
       this.world.remove(card);
@@ -140,20 +194,95 @@ export class Stage {
     this.ground = new THREE.Color(data.background);
   }
 
+  #card(shaders) {
+    const { texture, frame } = this.behind;
+    const card = new THREE.Mesh(this.shape, new THREE.ShaderMaterial({
+      uniforms: {
+        clip: this.clip, picture: { value: null }, opacity: { value: 1 }, mode: { value: 0 }, behind: texture, frame,
+        lightness: { value: false }, grow: { value: new THREE.Vector2(1, 1) }, matte: { value: null }, matteFromFrame: { value: new THREE.Matrix3() }, matteOpacity: { value: 1 }, inside: { value: true },
+        shadow: { value: null }, strength: { value: 0 }, cardFromShadow: { value: new THREE.Matrix4() },
+      },
+      ...shaders, defines: {}, transparent: true, depthTest: false, depthWrite: false, side: THREE.DoubleSide,
+      blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.OneMinusSrcAlphaFactor,
+    }));
+    card.matrixAutoUpdate = false;
+    card.frustumCulled = false;
+    this.world.add(card);
+    return card;
+  }
+
+  /** Draw a card larger by about a pixel all round, for its edges to be smooth. */
+  #grow(card, { width, height }) {
+    const e = new THREE.Matrix4().multiplyMatrices(this.clip.value, card.matrix).elements;
+    const w = Math.max(Math.abs(e[15]), 1e-6);
+    const pixels = (k) => Math.max(2, Math.hypot(e[k] * width, e[k + 1] * height) / 2 / w);
+    card.material.uniforms.grow.value.set(1 + 3 / pixels(0), 1 + 3 / pixels(4));
+  }
+
+  /** Tell a card, or a shadow on it, what its matte is in this frame. */
+  #mask(card, material) {
+    const { lightness, matte, matteFromFrame, matteOpacity, inside } = material.uniforms;
+    const asks = card.userData.matte;
+    if (Boolean(asks) !== "MATTED" in material.defines) Object.assign(material, { defines: asks ? { MATTED: 1 } : {}, needsUpdate: true });
+    if (!asks) return;
+    const source = this.cards.get(asks.of);
+    lightness.value = asks.lightness;
+    inside.value = asks.inside;
+    matteOpacity.value = source ? source.userData.opacity : 0;
+    matte.value = source?.material.uniforms.picture.value ?? null;
+    if (!source) return;
+    const e = new THREE.Matrix4().multiplyMatrices(this.clip.value, source.matrix).elements;
+    matteFromFrame.value.set(e[0], e[4], e[12], e[1], e[5], e[13], e[3], e[7], e[15]).invert();
+  }
+
+  /** The shadows that lie on a card in this frame, as cards of their own. */
+  #shadowsOn(id, card, list) {
+    return list.filter((each) => each.on === id && this.looks.has(each.texture)).map((each) => {
+      const n = this.used++;
+      const shadow = (this.shadows[n] ??= this.#card({ vertexShader: SHADOW_VERTEX, fragmentShader: SHADOW_FRAGMENT }));
+      const { uniforms } = shadow.material;
+      shadow.matrix.fromArray(each.matrix);
+      uniforms.cardFromShadow.value.copy(card.matrix).invert().multiply(shadow.matrix);
+      uniforms.shadow.value = this.looks.get(each.texture);
+      uniforms.strength.value = each.strength;
+      uniforms.picture.value = card.material.uniforms.picture.value;
+      uniforms.opacity.value = card.material.uniforms.opacity.value;
+      this.#mask(card, shadow.material);
+      return shadow;
+    });
+  }
+
   size(width, height) {
     this.renderer.setPixelRatio(1);
     this.renderer.setSize(width, height, false);
     this.light.setSize(width, height);
+    for (const target of this.coarser?.values() ?? []) target.dispose();
+    this.coarser = new Map();
   }
 
-  #paint(record, target) {
+  /** A smaller target: made once a size, as resizing one would wait for all that is being drawn. */
+  #coarse(divisor) {
+    if (divisor === 1) return this.light;
+    if (!this.coarser.has(divisor)) {
+      const [width, height] = [this.light.width, this.light.height].map((side) => Math.max(1, Math.round(side / divisor)));
+      this.coarser.set(divisor, this.#target(width, height));
+    }
+    return this.coarser.get(divisor);
+  }
+
+  #paint(record, target, [across, up] = this.window) {
     this.clip.value.fromArray(record.clip);
+    this.clip.value.premultiply(new THREE.Matrix4().makeScale(across, up, 1));
     const { renderer, world, eye } = this;
+    this.behind.frame.value.set(target.width, target.height);
+    for (const shadow of this.shadows) shadow.visible = false;
+    this.used = 0;
     for (const [id, card] of this.cards) {
       card.visible = false;
       card.matrix.fromArray(record.moved[id] ?? card.userData.matrix);
+      card.material.uniforms.opacity.value = card.userData.opacity * this.seen(id);
     }
-    renderer.setClearColor(this.ground, 1);
+    renderer.setClearColor(this.ground, this.checks.value ? 0 : 1);
     renderer.setRenderTarget(target);
     renderer.clear();
     let waiting = [];
@@ -166,12 +295,14 @@ export class Stage {
     };
     for (const id of record.order) {
       const card = this.cards.get(id);
-      if (!card) continue;
+      if (!card || !card.material.uniforms.opacity.value) continue;
+      this.#mask(card, card.material);
+      this.#grow(card, target);
       if (card.material.uniforms.mode.value) {
         lay();
         this.#keepBehind(target);
       }
-      waiting.push(card);
+      waiting.push(card, ...this.#shadowsOn(id, card, record.shadows ?? this.still));
       if (card.material.uniforms.mode.value) lay();
     }
     lay();
@@ -189,22 +320,49 @@ export class Stage {
     this.renderer.setRenderTarget(this.kept);
     this.renderer.render(this.copying, this.eye);
     this.behind.texture.value = this.kept.texture;
-    this.behind.frame.value.set(width, height);
   }
 
-  draw(record) {
-    this.#paint(record, this.light);
+  /** Draw a frame, with a `coarse`th of its pixels each way. */
+  draw(record, coarse = 1) {
+    const target = this.#coarse(coarse);
+    this.#paint(record, target);
     this.renderer.setRenderTarget(null);
     this.renderer.render(this.out, this.eye);
+    this.#time(target);
+  }
+
+  /** Learn what a pixel costs here, in ms: with or without a graphics card differs by a thousand. */
+  #time({ width, height }) {
+    if (this.fence) return;
+    const gl = this.renderer.getContext();
+    const [began, pixels] = [performance.now(), width * height];
+    this.fence = gl.fenceSync(gl.SYNC_GPU_COMMANDS_COMPLETE, 0);
+    gl.flush();
+    const look = () => {
+      if (gl.isContextLost() || this.disposed) return;
+      if (gl.getSyncParameter(this.fence, gl.SYNC_STATUS) !== gl.SIGNALED) return setTimeout(look, 4);
+      gl.deleteSync(this.fence);
+      this.fence = null;
+      const took = performance.now() - began;
+      this.perPixel = took / pixels;
+      this.onFree?.(took);
+    };
+    setTimeout(look, 4);
   }
 
   /** Return a frame's pixels, 8-bit RGBA rows from the top, at any size. */
   snapshot(record, width, height) {
     const light = this.#target(width, height);
     const codes = new THREE.WebGLRenderTarget(width, height, { depthBuffer: false });
-    this.#paint(record, light);
+    const { seen } = this;
+    const checks = this.checks.value;
+    Object.assign(this, { seen: () => 1 });
+    this.checks.value = false;
+    this.#paint(record, light, [1, 1]);
     this.renderer.setRenderTarget(codes);
     this.renderer.render(this.out, this.eye);
+    this.seen = seen;
+    this.checks.value = checks;
     const upward = new Uint8Array(width * height * 4);
     this.renderer.readRenderTargetPixels(codes, 0, 0, width, height, upward);
     this.renderer.setRenderTarget(null);
@@ -217,6 +375,7 @@ export class Stage {
   }
 
   dispose() {
+    this.disposed = true;
     this.kept?.dispose();
     this.light.dispose();
     this.renderer.dispose();

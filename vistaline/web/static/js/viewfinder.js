@@ -1,124 +1,191 @@
 // The viewfinder: the live view, the frame's line, what is chosen, and dragging in the picture.
 import { drag } from "./drag.js";
+import { Handles } from "./handles.js";
 import { Stage } from "./stage.js";
 import { svg } from "./svg.js";
 
+const SOON = 45; // ms: a frame that takes longer is drawn coarser first
+const IDLE = 600; // ms without a change, after which it is drawn in full
+const BEYOND = 0.62; // the frame's share of the room when what lies beyond it is shown
+
 export class Viewfinder {
-  constructor(desk, scene, bench) {
+  constructor(desk, scene, bench, folded) {
     this.scene = scene;
     this.bench = bench;
+    this.folded = folded;
     this.gate = desk.querySelector('[data-part="gate"]');
     this.canvas = desk.querySelector('[data-part="canvas"]');
     this.overlay = desk.querySelector('[data-part="overlay"]');
     this.veil = desk.querySelector('[data-part="veil"]');
     this.move = "truck";
+    this.quality = 1;
     this.ready = false;
+    this.asking = null; // who wants to know the next point that is clicked
     try {
       this.stage = new Stage(this.canvas);
+      this.stage.seen = (id) => scene.shownShare(id);
+      // As long a rest as the draw took: the page itself needs what draws it, too.
+      this.stage.onFree = (took) => {
+        this.resting = setTimeout(() => {
+          this.resting = null;
+          if (this.waiting) this.draw();
+        }, took);
+      };
     } catch {
       this.veil.textContent = "This browser cannot draw with WebGL. Rendering works; the live view does not.";
     }
+    this.handles = new Handles(this);
     this.watch = new ResizeObserver(() => this.#fit());
     this.watch.observe(this.gate);
     this.gate.addEventListener("pointerdown", (event) => this.#press(event));
     scene.addEventListener("change", () => this.#change());
-    scene.addEventListener("frame", () => this.draw());
-    scene.addEventListener("choose", () => this.#mark());
+    for (const name of ["frame", "choose"]) scene.addEventListener(name, () => this.draw());
   }
 
   async #change() {
     if (!this.stage) return;
     const turn = (this.turn = (this.turn ?? 0) + 1);
+    const { version } = this.scene.data; // it may go up while the looks are fetched
     await this.stage.set(this.scene.current.data).catch((error) => {
       this.veil.textContent = "A picture could not be fetched. Reload the page.";
       throw error;
     });
     if (turn !== this.turn) return;
-    this.ready = true;
-    this.veil.hidden = true;
-    this.#fit();
+    // The whole shot follows the frame in sight: what is drawn already need not be drawn again.
+    if (this.ready && this.drawn && this.drawn === this.#sight()) this.#mark();
+    else {
+      this.ready = true;
+      this.veil.hidden = true;
+      this.#fit();
+    }
     this.gate.dataset.ready = "true";
-    if (!this.scene.shown) this.gate.dataset.shows = String(this.scene.data.version);
+    if (!this.scene.shown) this.gate.dataset.shows = String(version);
+    this.scene.dispatchEvent(new Event("drawn"));
+  }
+
+  /** What is in sight, by name; a preview is like nothing else. */
+  #sight() {
+    const { scene } = this;
+    return scene.dragging ? null : `${scene.current.data.version} ${scene.frame}`;
+  }
+
+  /** Set how the frame is looked at: beyond its edges, at which quality, over checks. */
+  show({ beyond = this.beyond, quality = this.quality, checks = this.checks, guides = this.guides }) {
+    Object.assign(this, { beyond, quality, checks, guides });
+    if (this.stage) this.stage.checks.value = Boolean(checks);
+    this.#fit();
   }
 
   #fit() {
     const { data } = this.scene;
     if (!data || !this.stage) return;
     const room = this.gate.getBoundingClientRect();
-    const scale = Math.min(room.width / data.width, room.height / data.height);
+    const scale = Math.min(room.width / data.width, room.height / data.height) * (this.beyond ? BEYOND : 1);
     const width = Math.max(1, Math.floor(data.width * scale));
     const height = Math.max(1, Math.floor(data.height * scale));
     this.place = { x: (room.width - width) / 2, y: (room.height - height) / 2, width, height };
-    Object.assign(this.canvas.style, { left: `${this.place.x}px`, top: `${this.place.y}px`, width: `${width}px`, height: `${height}px` });
-    const dense = Math.min(devicePixelRatio, 2);
-    const size = `${Math.round(width * dense)} ${Math.round(height * dense)}`;
-    if (size !== this.sized) {
-      this.sized = size;
-      this.stage.size(Math.round(width * dense), Math.round(height * dense));
-    }
+    const whole = this.beyond ? { x: 0, y: 0, width: Math.max(1, Math.floor(room.width)), height: Math.max(1, Math.floor(room.height)) } : this.place;
+    Object.assign(this.canvas.style, { left: `${whole.x}px`, top: `${whole.y}px`, width: `${whole.width}px`, height: `${whole.height}px` });
+    this.stage.window = [width / whole.width, height / whole.height];
+    this.whole = whole;
     this.draw();
   }
 
-  draw() {
-    if (!this.ready) return;
-    this.stage.draw(this.scene.current.record);
+  /** Draw what is in sight; coarser at first where that is slow, in full once nothing changes. */
+  draw(full = false) {
+    if (!this.ready || !this.whole) return;
+    clearTimeout(this.refining);
+    // What follows a drag is not queued up: the newest is drawn as soon as the last one is.
+    this.waiting = Boolean(this.scene.dragging && (this.stage.fence || this.resting));
+    if (this.waiting) return this.#mark();
+    const dense = Math.min(devicePixelRatio, 2) * this.quality;
+    const pixels = this.whole.width * this.whole.height * dense ** 2;
+    const coarse = full ? 1 : Math.min(4, Math.max(1, Math.ceil(Math.sqrt((pixels * (this.stage.perPixel ?? 0)) / SOON))));
+    const [across, down] = [this.whole.width, this.whole.height].map((side) => Math.max(1, Math.round(side * dense)));
+    if (`${across} ${down}` !== this.sized) {
+      this.sized = `${across} ${down}`;
+      this.stage.size(across, down);
+    }
+    this.stage.draw(this.scene.current.record, coarse);
+    this.drawn = this.#sight();
+    if (coarse > 1) this.refining = setTimeout(() => (this.scene.dragging ? this.draw() : this.draw(true)), IDLE);
     this.#mark();
   }
 
   /** Frame pixels of a point of the page. */
-  #framePoint(event) {
-    const box = this.canvas.getBoundingClientRect();
-    const scale = this.scene.data.width / box.width;
-    return { x: (event.clientX - box.left) * scale, y: (event.clientY - box.top) * scale, scale };
+  framePoint(event) {
+    const box = this.gate.getBoundingClientRect();
+    const scale = this.scene.data.width / this.place.width;
+    return { x: (event.clientX - box.left - this.place.x) * scale, y: (event.clientY - box.top - this.place.y) * scale, scale };
+  }
+
+  /** Ask for a point of the picture: the next click gives it, Escape gives up. */
+  ask(taker) {
+    this.asking = taker;
+    this.gate.classList.toggle("asking", Boolean(taker));
   }
 
   async #press(event) {
     if (event.button !== 0 || !this.ready) return;
     this.gate.focus({ preventScroll: true });
-    const { x, y, scale } = this.#framePoint(event);
-    if (this.bench === "arrange") return this.#pressLayer(event, x, y, scale);
-    this.#dragging(event, scale, "move_camera", () => ({ framing: this.scene.framing, move: this.move }), () => {
+    const { x, y, scale } = this.framePoint(event);
+    if (this.asking) {
+      this.asking({ x, y });
+      return this.ask(null);
+    }
+    if (this.bench === "arrange") {
+      if (!event.shiftKey && this.handles.press(event)) return;
+      return this.#pressLayer(event, x, y, scale);
+    }
+    this.#dragging(event, scale, () => ["move_camera", { framing: this.scene.framing, move: this.move }], () => {
       this.scene.go(this.scene.data.framings[this.scene.framing].frame);
     });
   }
 
   #pressLayer(event, x, y, scale) {
+    const { scene } = this;
     // Asked for at once; the drag waits for the answer.
-    const picked = this.scene.pick(x, y).then((layer) => {
-      this.scene.choose({ layer: layer ?? "" });
-      return layer;
+    let lead = null;
+    scene.pick(x, y).then((layer) => {
+      if (!layer) return scene.choose({ layer: "", more: event.shiftKey });
+      const meant = scene.meant(layer, this.folded);
+      if (event.shiftKey) scene.choose({ layer: meant, more: true });
+      else if (!scene.chosen.includes(layer)) scene.choose({ layer: meant });
+      lead = layer;
     });
-    let layer = null;
-    picked.then((id) => (layer = id));
-    this.#dragging(event, scale, "drag_layer", () => layer && { layer, frame: this.scene.frame });
+    this.#dragging(event, scale, () => {
+      if (!lead) return null;
+      const { chosen } = scene;
+      return chosen.length > 1 ? ["drag_layers", { layers: chosen, lead, frame: scene.frame }] : ["drag_layer", { layer: lead, frame: scene.frame }];
+    });
   }
 
-  #dragging(event, scale, verb, subject, begin = () => {}) {
-    const values = ({ dx, dy }) => {
+  #dragging(event, scale, subject, begin = () => {}) {
+    this.dragging(event, ({ dx, dy }) => {
       const what = subject();
-      return what && { ...what, dx: dx * scale, dy: dy * scale };
-    };
+      return what && [what[0], { ...what[1], dx: dx * scale, dy: dy * scale }];
+    }, begin);
+  }
+
+  /** Preview what a drag wishes for while it lasts, and keep it at its end. */
+  dragging(event, wish, begin = () => {}) {
     this.gate.classList.add("busy");
     const finish = () => {
       this.scene.dragging = false;
       this.gate.classList.remove("busy");
     };
-    const begun = () => {
-      if (this.scene.dragging) return;
-      this.scene.dragging = true;
-      begin();
-    };
     const carrier = { currentTarget: this.gate, pointerId: event.pointerId, clientX: event.clientX, clientY: event.clientY };
     drag(carrier, {
       move: (now) => {
-        begun();
-        const wish = values(now);
-        if (wish) this.scene.preview(verb, wish);
+        if (!this.scene.dragging) begin();
+        this.scene.dragging = true;
+        const asked = wish(now);
+        if (asked) this.scene.preview(...asked);
       },
       end: (now) => {
         finish();
-        const wish = values(now);
-        if (wish) this.scene.edit(verb, wish);
+        const asked = wish(now);
+        if (asked) this.scene.edit(...asked);
       },
       cancel: () => {
         finish();
@@ -130,19 +197,14 @@ export class Viewfinder {
   #mark() {
     if (!this.place || !this.scene.data) return;
     const { x, y, width, height } = this.place;
-    const marks = [svg("rect", { class: "frame-line", x: x - 0.5, y: y - 0.5, width: width + 1, height: height + 1 })];
-    const { data, record } = this.scene.current;
-    if (this.guides) marks.push(...this.#guides(data.guides));
-    const layer = this.bench === "arrange" && data.layers.find((each) => each.id === this.scene.layer);
-    if (layer?.matrix && record.order.includes(layer.id)) {
-      const corners = [[-0.5, 0.5], [0.5, 0.5], [0.5, -0.5], [-0.5, -0.5]].map((c) => this.#seen(record.clip, record.moved[layer.id] ?? layer.matrix, c));
-      if (corners.every(Boolean)) {
-        marks.push(svg("polygon", { class: "chosen", points: corners.map((p) => p.join(",")).join(" ") }));
-        const tagX = Math.max(x, Math.min(...corners.map((p) => p[0])));
-        const tagY = Math.max(y + 20, Math.min(...corners.map((p) => p[1])));
-        marks.push(this.#tag(tagX, tagY, layer.backdrop ? layer.name : `${layer.name} ${layer.distance.toFixed(2)} m`));
-      }
+    const marks = [];
+    if (this.beyond) {
+      const room = this.gate.getBoundingClientRect();
+      marks.push(svg("path", { class: "beyond", "fill-rule": "evenodd", d: `M0 0h${room.width}v${room.height}h${-room.width}zM${x} ${y}h${width}v${height}h${-width}z` }));
     }
+    marks.push(svg("rect", { class: "frame-line", x: x - 0.5, y: y - 0.5, width: width + 1, height: height + 1 }));
+    if (this.guides) marks.push(...this.#guides(this.scene.current.data.guides));
+    if (this.bench === "arrange") marks.push(...this.handles.marks());
     this.overlay.replaceChildren(...marks);
   }
 
@@ -158,18 +220,8 @@ export class Viewfinder {
     return [svg("path", { class: "guide thirds", d: cross }), svg("rect", { class: "guide", ...a }), svg("rect", { class: "guide", ...t }), named("action 93 %", a), svg("text", { class: "guide-name", x: t.x + 4, y: t.y + 12 }, "title 90 %")];
   }
 
-  showGuides(on) {
-    this.guides = on;
-    this.#mark();
-  }
-
-  #tag(x, y, words) {
-    const text = svg("text", { x: x + 6, y: y - 6 }, words);
-    return svg("g", { class: "tag" }, svg("rect", { x, y: y - 20, width: words.length * 6.6 + 12, height: 20 }), text);
-  }
-
-  /** Where a card's corner is drawn, in overlay pixels; null behind the camera. */
-  #seen(clip, matrix, [u, v]) {
+  /** Where a point of a card (shares of its size from its middle, y up) is drawn, in overlay pixels; null behind the camera. */
+  seen(clip, matrix, [u, v]) {
     const world = [0, 1, 2, 3].map((i) => matrix[i] * u + matrix[4 + i] * v + matrix[12 + i]);
     const at = [0, 1, 3].map((i) => world.reduce((sum, value, k) => sum + clip[4 * k + i] * value, 0));
     if (at[2] <= 0) return null;
@@ -182,6 +234,8 @@ export class Viewfinder {
   }
 
   dispose() {
+    clearTimeout(this.refining);
+    clearTimeout(this.resting);
     this.watch.disconnect();
     this.stage?.dispose();
   }

@@ -1,0 +1,151 @@
+"""How soon an edit of a stage with 60 layers shows, and how a drag follows, in Chromium.
+
+The real stack on one machine: server, database and browser share its cores, and the browser draws
+WebGL with the processor.
+"""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+from statistics import median, quantiles
+
+from playwright.sync_api import Page, sync_playwright
+
+from bench.figures import Figure
+from tests.browser.conftest import CHROMIUM, FLAGS, Stack, open_bench, running_stack, sign_in
+from vistaline.actions import shots
+from vistaline.core.shot import Framing, Route, Shot
+from vistaline.store.database import connect
+from vistaline.store.models import Person, ShotRow
+
+LAYERS, SECONDS, EDITS, MOVES = 60, 20, 16, 90
+
+# From a key's own time stamp to the first frame after viewfinder and plan were drawn anew.
+_EDITS = """async () => {
+  const { viewOf } = await import(document.querySelector('script[src*="app.js"]').src
+    .replace(/app\\.js.*/, "mount.js"));
+  const { scene } = viewOf(document.querySelector('[data-view="Desk"]'));
+  window.edits = [];
+  const shown = () => scene.current.data.layers.find((each) => each.id === scene.layer).distance;
+  document.addEventListener("keydown", (event) => {
+    const [began, before] = [event.timeStamp, shown()];
+    const drawn = () => {
+      if (shown() === before) return;
+      scene.removeEventListener("drawn", drawn);
+      requestAnimationFrame(() => window.edits.push(performance.now() - began));
+    };
+    scene.addEventListener("drawn", drawn);
+  }, true);
+}"""
+
+# From a pointer move's own time stamp to the first frame in which the bar is elsewhere.
+_MOVES = """() => {
+  const sheet = document.querySelector('[data-part="plan-above"]');
+  const place = () => {
+    const bar = sheet.querySelector(".bar.chosen");
+    return bar?.getAttribute("transform") + bar?.querySelector(".grip").getAttribute("y1");
+  };
+  window.moves = [];
+  sheet.addEventListener("pointermove", (event) => {
+    if (!event.buttons) return;
+    const [began, before] = [event.timeStamp, place()];
+    const watch = () => {
+      if (place() !== before) window.moves.push(performance.now() - began);
+      else if (performance.now() - began < 2000) requestAnimationFrame(watch);
+    };
+    requestAnimationFrame(watch);
+  }, true);
+}"""
+
+
+def measure() -> list[Figure]:
+    """Return delays in milliseconds, and the share of pointer moves drawn within 50 ms."""
+    with (
+        tempfile.TemporaryDirectory() as folder,
+        running_stack(Path(folder)) as stack,
+        sync_playwright() as playwright,
+    ):
+        shot = _large_shot(stack)
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=stack.address)
+        sign_in(page)
+        open_bench(page, shot, "arrange")
+        page.wait_for_timeout(4000)
+        edits, moves = _edits(page), _moves(page)
+        browser.close()
+    return [
+        Figure(f"desk, an edit of {LAYERS} layers shows, median", median(edits), "ms", 100.0),
+        Figure("desk, the same, 95 of 100", quantiles(edits, n=20)[18], "ms"),
+        Figure("desk, a drag on the plan is drawn, median", median(moves), "ms", 50.0),
+        Figure(
+            "desk, the same, share of moves within 50 ms",
+            100 * sum(delay <= 50 for delay in moves) / len(moves),
+            "%",
+        ),
+    ]
+
+
+def _large_shot(stack: Stack) -> int:
+    """Keep a shot of the demo's layers, many times over; returns its number."""
+    engine, sessions = connect(stack.environment["VISTALINE_DATABASE"])
+    with sessions() as session:
+        row = session.get_one(ShotRow, 1)
+        demo = shots.current_shot(session, row)
+        layers = tuple(
+            each.evolve(id="", name=f"{each.name} {n}", distance=1.2 + 0.2 * n)
+            for n, each in ((n, demo.layers[n % len(demo.layers)]) for n in range(LAYERS))
+        )
+        frames = SECONDS * 24
+        route = Route(
+            framings=(Framing(frame=0), Framing(frame=frames - 1, position=(0.1, 0, -0.4)))
+        )
+        large: Shot = demo.evolve(
+            name="Sixty layers",
+            frame=demo.frame.evolve(duration=frames),
+            layers=layers,
+            route=route,
+        )
+        person = session.query(Person).first()
+        made = shots.create_shot(session, row.project_id, large, person.id if person else None)
+        session.commit()
+        number = made.id
+    engine.dispose()
+    return number
+
+
+def _choose(page: Page) -> tuple[float, float]:
+    """Choose a bar in the middle of the plan; returns where it is."""
+    page.click("[data-do=fit]")
+    bar = page.locator("[data-part=plan-above] .bar .grip").nth(LAYERS // 2)
+    box = bar.bounding_box()
+    sheet = page.locator("[data-part=plan-above]").bounding_box()
+    assert box is not None and sheet is not None
+    x, y = sheet["x"] + sheet["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.click(x, y)
+    page.wait_for_selector("#v-distance")
+    page.wait_for_timeout(1500)
+    return x, y
+
+
+def _edits(page: Page) -> list[float]:
+    _choose(page)
+    page.locator("[data-part=plan-above]").focus()
+    page.evaluate(_EDITS)
+    for n in range(EDITS):
+        page.keyboard.press("ArrowUp" if n % 2 else "ArrowDown")
+        page.wait_for_timeout(2500)
+    return sorted(page.evaluate("() => window.edits"))
+
+
+def _moves(page: Page) -> list[float]:
+    x, y = _choose(page)
+    page.evaluate(_MOVES)
+    page.mouse.move(x, y)
+    page.mouse.down()
+    for n in range(MOVES):
+        page.mouse.move(x, y - 6 - n)
+        page.wait_for_timeout(16)
+    page.wait_for_timeout(500)
+    page.mouse.up()
+    return sorted(page.evaluate("() => window.moves"))

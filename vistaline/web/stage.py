@@ -1,0 +1,223 @@
+"""What Arrange adds to a shot's page: its panels, and edits that need more than the shot."""
+
+from __future__ import annotations
+
+import json
+from contextlib import closing
+from pathlib import Path
+from typing import Any, BinaryIO, cast
+
+from flask import Blueprint, render_template, request
+from flask_login import login_required
+
+from vistaline.actions import projects, shots
+from vistaline.actions.errors import Refused
+from vistaline.actions.pictures import pictures_of
+from vistaline.actions.typefaces import bring_type, faces_of
+from vistaline.core.arranging import parallax_step, screen_shift
+from vistaline.core.blending import Blend
+from vistaline.core.camera import camera_states
+from vistaline.core.cards import card_of, texture_of
+from vistaline.core.edit_mounts import riders_of
+from vistaline.core.ground import ground_facts
+from vistaline.core.mounts import FOLLOWS
+from vistaline.core.optics import LENS_PRESETS
+from vistaline.core.shot import Layer, Shot
+from vistaline.store.models import Picture, ShotRow
+from vistaline.web.context import person_id, services, session
+from vistaline.web.editing import arguments, version
+from vistaline.web.shots import changed_shot, findings_of, open_shot, texture_address
+
+__all__ = ["blueprint"]
+
+blueprint = Blueprint("stage", __name__, url_prefix="/shots")
+
+
+# --- edits ------------------------------------------------------------------------------------
+
+
+def _reference(row: ShotRow) -> tuple[Picture, dict[str, Any]]:
+    """Return the picture that a form names, and what a shot keeps of it."""
+    picture = projects.find_picture(
+        session(), person_id(), request.form.get("picture", 0, type=int)
+    )
+    if picture.project_id != row.project_id:
+        raise Refused(f"{picture.name} belongs to another project.")
+    return picture, {"file": picture.file, "width": picture.width, "height": picture.height}
+
+
+@blueprint.post("/<int:shot_id>/swap")
+@login_required
+def swap(shot_id: int) -> Any:
+    """Show another picture of the project in a layer's place."""
+    row = projects.find_shot(session(), person_id(), shot_id)
+    picture, reference = _reference(row)
+    values = {
+        "layer": request.form.get("layer", ""),
+        "key": f"p{picture.id}",
+        "picture": reference,
+    }
+    shots.change_shot(
+        session(), row, "swap_picture", values, version=version(), person_id=person_id()
+    )
+    return changed_shot(row)
+
+
+@blueprint.post("/<int:shot_id>/cards")
+@login_required
+def add_card(shot_id: int) -> Any:
+    """Add a picture of the project as a card, a metre wide."""
+    row = projects.find_shot(session(), person_id(), shot_id)
+    picture, reference = _reference(row)
+    key = f"p{picture.id}"
+    layer = {"name": Path(picture.name).stem[:80] or "Card", "picture": key, "width": 1.0}
+    values = {"pictures": {key: reference}, "layers": [layer]}
+    shots.change_shot(
+        session(), row, "add_layers", values, version=version(), person_id=person_id()
+    )
+    return changed_shot(row)
+
+
+@blueprint.post("/<int:shot_id>/copy")
+@login_required
+def copy(shot_id: int) -> Any:
+    """Keep layers to be pasted later."""
+    row = projects.find_shot(session(), person_id(), shot_id)
+    layers = request.form.getlist("layers")
+    words = shots.copy_layers(session(), row, layers, person_id=person_id())
+    session().commit()
+    return {"words": words}
+
+
+@blueprint.post("/<int:shot_id>/paste")
+@login_required
+def paste(shot_id: int) -> Any:
+    """Put what was copied last on this shot's stage."""
+    row = projects.find_shot(session(), person_id(), shot_id)
+    shots.paste_layers(session(), row, version=version(), person_id=person_id())
+    return changed_shot(row)
+
+
+@blueprint.post("/<int:shot_id>/type")
+@login_required
+def bring(shot_id: int) -> Any:
+    """Bring a font in, and set a title in it."""
+    row = projects.find_shot(session(), person_id(), shot_id)
+    file = request.files.get("font")
+    if file is None or not file.filename:
+        raise Refused("No file was sent. Choose a font first.")
+    with closing(file):
+        stream = cast(BinaryIO, file.stream)
+        files = services().library.files
+        typeface = bring_type(session(), files, row.project_id, file.filename, stream)
+    values = {"layer": arguments().get("layer", ""), "face": typeface.face}
+    shots.change_shot(session(), row, "set_title", values, version=version(), person_id=person_id())
+    return changed_shot(row)
+
+
+# --- panels -----------------------------------------------------------------------------------
+
+
+@blueprint.get("/<int:shot_id>/panels/depth")
+@login_required
+def depth_panel(shot_id: int) -> Any:
+    """The depth scale: layers near to far as pictures of themselves; folded groups as one."""
+    row, shot = open_shot(shot_id)
+    folded = set(_listed("folded"))
+    ordered = sorted(
+        enumerate(shot.layers),
+        key=lambda pair: (pair[1].is_backdrop, pair[1].distance, -pair[0]),
+    )
+    entries: list[tuple[str, list[Layer]]] = []
+    for _, layer in ordered:
+        group = layer.group if layer.group in folded else ""
+        if group and any(name == group for name, _ in entries):
+            next(members for name, members in entries if name == group).append(layer)
+        else:
+            entries.append((group, [layer]))
+    return render_template(
+        "_depth.html",
+        row=row,
+        shot=shot,
+        entries=entries,
+        groups=_groups(shot),
+        folded=folded,
+        address=lambda layer: texture_address(row, shot, texture_of(shot, layer)),
+        selected={request.args.get("layer", ""), *_listed("several")},
+    )
+
+
+@blueprint.get("/<int:shot_id>/panels/layer")
+@login_required
+def layer_panel(shot_id: int) -> Any:
+    """What is chosen: a layer's values, a mount's, several layers', or the stage as a whole."""
+    row, shot = open_shot(shot_id)
+    wanted = request.args.get("layer", "")
+    several = [key for key in _listed("several") if any(x.id == key for x in shot.layers)]
+    camera = camera_states(shot, [request.args.get("frame", 0, type=int)])[0]
+    shared = {
+        "row": row,
+        "shot": shot,
+        "camera": camera,
+        "lenses": LENS_PRESETS,
+        "findings": findings_of(row, shot),
+        "pictures": pictures_of(session(), row.project_id),
+        "mounts": shot.mounts,
+        "follows": FOLLOWS,
+        **_stage_facts(shot),
+    }
+    kind, _, key = wanted.partition(":")
+    if kind == "mount" and any(mount.id == key for mount in shot.mounts):
+        names = {f"layer:{x.id}": x.name for x in shot.layers}
+        names |= {f"mount:{m.id}": m.name for m in shot.mounts} | {"camera": "The camera"}
+        riders = [(rider, names[rider]) for rider in riders_of(shot, key)]
+        return render_template("_mount.html", mount=shot.mount(key), riders=riders, **shared)
+    if kind == "group" or len(several) > 1:
+        group = key if kind == "group" else ""
+        return render_template("_chosen.html", group=group, several=several, **shared)
+    layer = next((each for each in shot.layers if each.id == wanted), None)
+    if layer is None:
+        return render_template("_whole.html", several=[], groups=_groups(shot), **shared)
+    card = card_of(shot, layer)
+    neighbours = [
+        each
+        for each in shot.layers
+        if each.id != layer.id and abs(each.distance - layer.distance) < 1e-9
+    ]
+    return render_template(
+        "_layer.html",
+        layer=layer,
+        size=(card.width, card.height),
+        shift=screen_shift(shot, layer),
+        facts=ground_facts(shot, layer),
+        neighbours=neighbours,
+        blends=[(mode.value, mode.value.replace("-", " ")) for mode in Blend],
+        others=[(each.id, each.name) for each in shot.layers if each.id != layer.id],
+        faces=faces_of(session(), row.project_id),
+        **shared,
+    )
+
+
+def _stage_facts(shot: Shot) -> dict[str, Any]:
+    standing = (each for each in shot.layers if not each.is_backdrop)
+    nearest_first = sorted(standing, key=lambda each: each.distance)
+    step = 0.0
+    if len(nearest_first) > 1 and nearest_first[0].distance < nearest_first[-1].distance:
+        ends = nearest_first[0].distance, nearest_first[-1].distance
+        step = parallax_step(shot, len(nearest_first), *ends, 0.1)
+    return {"nearest_first": nearest_first, "step": step}
+
+
+def _groups(shot: Shot) -> dict[str, int]:
+    """Return how many layers each group has, in the order they come."""
+    names = [layer.group for layer in shot.layers if layer.group]
+    return {name: names.count(name) for name in dict.fromkeys(names)}
+
+
+def _listed(name: str) -> list[str]:
+    """Return a list that the page sends as JSON; anything else is none."""
+    try:
+        found = json.loads(request.args.get(name, "[]"))
+    except ValueError:
+        return []
+    return [each for each in found if isinstance(each, str)] if isinstance(found, list) else []
