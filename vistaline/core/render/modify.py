@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from vistaline.core.render.composite import SRGB, coverage
+from vistaline.core.render.composite import SRGB
+from vistaline.core.render.laying import coverage
 from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH
 
 __all__ = ["cast_shadow", "keep_matte"]

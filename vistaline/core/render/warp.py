@@ -57,14 +57,14 @@ class CardWarp:
         ``cover``, if it is ``opaque`` where its picture is.
         """
         self.bounds, self.nearness = bounds, nearness
-        self._pyramid = pyramid
+        self.pyramid = pyramid
         texel_from_unit = np.diag([pyramid.width, pyramid.height, 1.0])
-        texel_from_image = texel_from_unit @ np.linalg.inv(image_from_unit)
+        self.texel_from_image = texel_from_unit @ np.linalg.inv(image_from_unit)
         self.tiles = np.empty(cover.shape, np.uint8)
-        codes = np.empty(cover.shape, np.int64)
+        self.codes = np.empty(cover.shape, np.int64)
         occupancy = pyramid.occupancy
         self.seen: bool = plan_tiles(
-            texel_from_image,
+            self.texel_from_image,
             bounds,
             (pyramid.width, pyramid.height),
             occupancy.some,
@@ -76,11 +76,11 @@ class CardWarp:
             nearness,
             cover,
             self.tiles,
-            codes,
+            self.codes,
         )
-        stretches = stretches_of(codes, bounds)
+        stretches = stretches_of(self.codes, bounds)
         self._stretches: list[list[int]] = stretches.tolist()
-        self._matrices = _level_from_sample(stretches, texel_from_image)
+        self._matrices = _level_from_sample(stretches, self.texel_from_image)
         starts = np.searchsorted(
             stretches[:, 1] // BAND, np.arange(-(-cover.shape[0] // BAND_LINES) + 1)
         )
@@ -97,7 +97,7 @@ class CardWarp:
             target = out[y0 - y : y1 - y, x0:x1]
             single = across * down == 1
             sampled = cv2.warpPerspective(
-                self._pyramid.levels[level],
+                self.pyramid.levels[level],
                 self._matrices[n],
                 ((x1 - x0) * across, (y1 - y0) * down),
                 dst=target if single else None,
