@@ -28,10 +28,12 @@ FLAGS = [
     "--disable-background-networking",
     "--disable-component-update",
     "--disable-sync",
-    # WebGL without a graphics card.
+    # Without a graphics card WebGL is drawn by the processor, and so is the page, but not by way
+    # of WebGL's driver: what a browser chooses by itself on such a machine.
     "--use-angle=swiftshader",
     "--enable-unsafe-swiftshader",
     "--ignore-gpu-blocklist",
+    "--disable-gpu-compositing",
 ]
 expect.set_options(timeout=20_000)
 

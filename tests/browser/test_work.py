@@ -223,7 +223,9 @@ def test_arranging(page: Page) -> None:
         page.check("text=Locked")
     expect(page.locator("#v-distance")).to_be_disabled()
 
-    # The lens, from the presets and typed; what makes no sense is refused in words.
+    # With nothing chosen the lens, from the presets and typed; what makes no sense is refused.
+    page.focus("[data-part=gate]")
+    page.keyboard.press("Escape")
     with change(page):
         page.click(".presets button:text-is('50')")
     expect(page.locator("#v-lens")).to_have_value("50")

@@ -8,7 +8,8 @@ from vistaline.core.camera import camera_states
 from vistaline.core.cards import card_of
 from vistaline.core.errors import EditError
 from vistaline.core.evaluate import evaluate
-from vistaline.core.shot import Framing, Shot
+from vistaline.core.route import Framing
+from vistaline.core.shot import Shot
 from vistaline.core.space import project
 
 CORNERS = np.array([[0, 0], [1, 0], [1, 1], [0, 1.0]])
