@@ -12,12 +12,12 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import NotFound, Refused
-from vistaline.core.cards import texture_of
 from vistaline.core.drawn import Looks, look_called
 from vistaline.core.formats.shotfile import write_atomically
 from vistaline.core.formats.still import encode_png
 from vistaline.core.picture.decode import PictureInfo, decode_picture, inspect_picture
 from vistaline.core.picture.preview import alpha_at, preview_webp
+from vistaline.core.poses import texture_of
 from vistaline.core.render.pyramid import Pyramid, PyramidStore
 from vistaline.core.shot import Layer, Shot
 from vistaline.core.typefaces import shelve

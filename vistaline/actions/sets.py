@@ -16,16 +16,8 @@ from vistaline.core.blending import Blend
 from vistaline.core.document import explain
 from vistaline.core.errors import CoreError
 from vistaline.core.optics import DEFAULT_LENS, covering_focal_length
-from vistaline.core.shot import (
-    Box,
-    FrameFormat,
-    Framing,
-    Layer,
-    PictureRef,
-    Route,
-    Shot,
-    TakingCamera,
-)
+from vistaline.core.route import Framing, Route
+from vistaline.core.shot import Box, FrameFormat, Layer, PictureRef, Shot, TakingCamera
 from vistaline.store.models import Picture, ShotRow
 
 __all__ = ["Placed", "add_set", "first_distances", "frame_like", "start_set"]

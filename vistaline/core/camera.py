@@ -4,19 +4,23 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from functools import cached_property
-from math import exp, log
+from math import acos, atan2, cos, degrees, exp, hypot, log, pi, remainder, sin
 
+import numpy as np
 from numpy.typing import ArrayLike
 
 from vistaline.core import space
-from vistaline.core.arrays import Matrix3, Matrix4
-from vistaline.core.channels import Channel, Key
+from vistaline.core.arrays import FloatArray, Matrix3, Matrix4
 from vistaline.core.mounts import carry_of
 from vistaline.core.optics import focal_length_px
 from vistaline.core.ordering import NEAR
+from vistaline.core.paths import angles_between, stretches_through
+from vistaline.core.poses import standing_pose
+from vistaline.core.route import Aim
+from vistaline.core.shake import sway_of
 from vistaline.core.shot import Shot
 
-__all__ = ["CameraState", "camera_states", "route_states"]
+__all__ = ["CameraState", "aimed", "camera_states", "depth_of", "route_states"]
 
 FAR = 4e6
 """Metres: beyond the farthest a layer can stand from a camera."""
@@ -57,32 +61,48 @@ class CameraState:
 
 
 def camera_states(shot: Shot, frames: ArrayLike) -> list[CameraState]:
-    """Return the camera on the stage at ``frames`` (N,), whole or fractional."""
-    states, ride = route_states(shot, frames), shot.route.ride
-    if ride is None:
-        return states
-    carry = carry_of(ride, shot.mounts)
-    carried = []
-    for state in states:
-        pose = carry.pose(state.world_from_camera)
-        x, y, z = pose[:3, 3].tolist()
-        pan, tilt, roll = space.angles_of(pose[:3, :3])
-        carried.append(replace(state, position=(x, y, z), pan=pan, tilt=tilt, roll=roll))
-    return carried
+    """Return the camera on the stage at ``frames`` (N,), whole or fractional.
+
+    Where its route has it, carried by what it rides on, its head turned to what it aims at, and
+    last of all shaken.
+    """
+    times = np.atleast_1d(np.asarray(frames, dtype=np.float64))
+    states = _carried(shot, _route_states(shot, times))
+    states = _keeping(shot, times, states)
+    if shot.route.aim:
+        states = aimed(states, shot.route.aim, _middle_of(shot, shot.route.aim.at))
+    return _shaken(shot, times, states) if shot.route.shake else states
 
 
 def route_states(shot: Shot, frames: ArrayLike) -> list[CameraState]:
-    """Return the camera as its framings have it, whatever its route rides on."""
-    # One channel for all that a framing holds: its ease is solved once. The lens travels by its
-    # logarithm, so that equal steps of time change it by equal ratios.
-    keys = [
-        Key(
-            frame=framing.frame,
-            value=(*framing.position, framing.pan, framing.tilt, framing.roll, log(framing.lens)),
-            ease=framing.curve,
-        )
-        for framing in shot.route.framings
-    ]
+    """Return the camera as a framing would hold it: neither carried nor shaken."""
+    times = np.atleast_1d(np.asarray(frames, dtype=np.float64))
+    own = _route_states(shot, times)
+    if shot.route.aim:
+        own = aimed(own, shot.route.aim, _middle_of(shot, shot.route.aim.at))
+    lenses = _keeping(shot, times, _carried(shot, own))
+    return [replace(state, lens=kept.lens) for state, kept in zip(own, lenses, strict=True)]
+
+
+def _route_states(shot: Shot, times: FloatArray) -> list[CameraState]:
+    framings = shot.route.framings
+    places = np.array([framing.position for framing in framings], dtype=np.float64)
+    # The lens travels by its logarithm: equal steps of time change it by equal ratios.
+    others = np.array([(f.pan, f.tilt, f.roll, log(f.lens)) for f in framings], dtype=np.float64)
+    where = np.repeat(places[:1], len(times), axis=0)
+    turned = np.repeat(others[:1], len(times), axis=0)
+    stretches = stretches_through(framings, shot.route.path)
+    cubics = angles_between(others, shot.route.path)
+    for i, (stretch, cubic) in enumerate(zip(stretches, cubics, strict=True), start=1):
+        start, end = framings[i - 1].last, framings[i].frame
+        on_way, there = (times > start) & (times < end), times >= end
+        # What it is there is not what comes of computing the way to its end.
+        where[there], turned[there] = places[i], others[i]
+        if on_way.any():
+            progress = framings[i].curve((times[on_way] - start) / (end - start))
+            where[on_way] = stretch.along(progress)
+            powers = progress[:, None] ** np.arange(4)
+            turned[on_way] = powers @ cubic
     return [
         CameraState(
             position=(x, y, z),
@@ -92,5 +112,104 @@ def route_states(shot: Shot, frames: ArrayLike) -> list[CameraState]:
             lens=exp(log_lens),
             frame_size=shot.frame.size,
         )
-        for x, y, z, pan, tilt, roll, log_lens in Channel(keys)(frames).tolist()
+        for (x, y, z), (pan, tilt, roll, log_lens) in zip(
+            where.tolist(), turned.tolist(), strict=True
+        )
     ]
+
+
+def _carried(shot: Shot, states: list[CameraState]) -> list[CameraState]:
+    ride = shot.route.ride
+    if ride is None:
+        return states
+    carry = carry_of(ride, shot.mounts)
+    return [_posed(state, carry.pose(state.world_from_camera)) for state in states]
+
+
+def _posed(state: CameraState, pose: Matrix4) -> CameraState:
+    x, y, z = pose[:3, 3].tolist()
+    pan, tilt, roll = space.angles_of(pose[:3, :3])
+    return replace(state, position=(x, y, z), pan=pan, tilt=tilt, roll=roll)
+
+
+def _middle_of(shot: Shot, layer_id: str) -> FloatArray:
+    pose: Matrix4 = standing_pose(shot, shot.layer(layer_id))[0]
+    return pose[:3, 3]
+
+
+def _keeping(shot: Shot, times: FloatArray, states: list[CameraState]) -> list[CameraState]:
+    """Let the lens follow the distance where a layer's size is kept.
+
+    Something h high and d before a lens of f is f h / d high in the picture (pinhole model), so
+    f / d stays what it was at the framing before.
+    """
+    framings = shot.route.framings
+    for i in range(1, len(framings)):
+        if not framings[i].keeps:
+            continue
+        target = _middle_of(shot, framings[i].keeps)
+        first = _carried(shot, _route_states(shot, np.array([float(framings[i - 1].last)])))[0]
+        before = depth_of(first, target)
+        for n in np.flatnonzero((times > framings[i - 1].last) & (times <= framings[i].last)):
+            ratio = max(depth_of(states[n], target), 1e-6) / max(before, 1e-6)
+            states[n] = replace(states[n], lens=min(max(first.lens * ratio, 1.0), 5000.0))
+    return states
+
+
+def depth_of(state: CameraState, point: FloatArray) -> float:
+    """Return how far before a camera a point (3,) is, in metres along its axis."""
+    ahead = -state.world_from_camera[:3, 2]
+    return float((point - np.array(state.position)) @ ahead)
+
+
+def aimed(states: list[CameraState], aim: Aim, target: FloatArray) -> list[CameraState]:
+    """Return cameras turned so that ``target`` (3,) is seen where ``aim`` wants it; roll stays."""
+    turned = []
+    for state in states:
+        width, height = state.frame_size
+        ray = np.array([aim.across * width, aim.up * height, -state.focal_px])
+        way = target - np.array(state.position)
+        size = float(np.linalg.norm(way))
+        if size < 1e-9:
+            turned.append(state)
+            continue
+        pan, tilt = _turned_to(space.rotation(0, 0, state.roll) @ ray, way)
+        turned.append(replace(state, pan=pan, tilt=tilt))
+    # All the way round is not half a turn back.
+    pans = np.degrees(np.unwrap(np.radians([state.pan for state in turned])))
+    return [replace(state, pan=float(pan)) for state, pan in zip(turned, pans, strict=True)]
+
+
+def _turned_to(ray: FloatArray, way: FloatArray) -> tuple[float, float]:
+    """Return pan and tilt in degrees that turn ``ray`` (3,) into the direction of ``way`` (3,).
+
+    Pan leaves heights as they are, so the tilt alone must bring the ray to the way's height.
+    """
+    a, b, c = (ray / np.linalg.norm(ray)).tolist()
+    x, y, z = (way / np.linalg.norm(way)).tolist()
+    reach = hypot(b, c)
+    tilt = -acos(min(max(y / reach, -1.0), 1.0)) - atan2(c, b)
+    back = b * sin(tilt) + c * cos(tilt)
+    pan = atan2(x, z) - atan2(a, back)
+    return degrees(remainder(pan, 2 * pi)), degrees(remainder(tilt, 2 * pi))
+
+
+def _shaken(shot: Shot, times: FloatArray, states: list[CameraState]) -> list[CameraState]:
+    shake, rate = shot.route.shake, float(shot.frame.rate)
+    assert shake is not None
+    sways = sway_of(shake, times / rate, shot.frame.duration / rate, rate)
+    shaken = []
+    for state, (right, up, back, pan, tilt, roll) in zip(states, sways.tolist(), strict=True):
+        pose = state.world_from_camera @ space.pose((right, up, back), pan, tilt, roll)
+        moved = _posed(state, pose)
+        # Angles beyond half a turn are kept as they are; only the sway is added.
+        near = [
+            value + remainder(new - value, 360)
+            for value, new in (
+                (state.pan, moved.pan),
+                (state.tilt, moved.tilt),
+                (state.roll, moved.roll),
+            )
+        ]
+        shaken.append(replace(moved, pan=near[0], tilt=near[1], roll=near[2]))
+    return shaken

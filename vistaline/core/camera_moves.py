@@ -13,12 +13,17 @@ from typing import Any
 import numpy as np
 
 from vistaline.core import space
+from vistaline.core.arrays import FloatArray
+from vistaline.core.camera import CameraState
 from vistaline.core.optics import focal_length_px
-from vistaline.core.shot import Framing, Shot
+from vistaline.core.ordering import NEAR
+from vistaline.core.poses import standing_pose
+from vistaline.core.route import Framing
+from vistaline.core.shot import Shot
 
-__all__ = ["CameraMove", "moved"]
+__all__ = ["CameraMove", "moved", "nearest_at"]
 
-_STANDOFF = 2.0
+STANDOFF = 2.0
 """Metres: the distance a drag is measured at on an empty stage."""
 
 
@@ -77,4 +82,30 @@ def _grasp_distance(shot: Shot, framing: Framing, layer_id: str | None) -> float
     axis = space.rotation(taking.pan, taking.tilt, taking.roll) @ np.array([0.0, 0.0, -1.0])
     travelled = float((np.array(framing.position) - np.array(taking.position)) @ axis)
     before = [distance - travelled for distance in distances if distance - travelled > 0.05]
-    return float(np.median(before)) if before else _STANDOFF
+    return float(np.median(before)) if before else STANDOFF
+
+
+def nearest_at(shot: Shot, camera: CameraState, x: float, y: float) -> FloatArray:
+    """Return the point (3,) on the stage that is seen at frame pixel ``x``, ``y``.
+
+    On the nearest layer there, as far as its outline tells; on an empty stage as far away as a
+    layer is put at first.
+    """
+    width, height = camera.frame_size
+    ray = np.array([x - width / 2, height / 2 - y, -camera.focal_px]) / camera.focal_px
+    found = STANDOFF
+    for layer in shot.layers:
+        if layer.hidden or layer.is_backdrop or layer.stays == "lens":
+            continue
+        pose, wide, tall = standing_pose(shot, layer)
+        local = space.inverse_pose(pose) @ camera.world_from_camera
+        start, way = local[:3, 3], local[:3, :3] @ ray
+        if abs(way[2]) < 1e-12:
+            continue
+        depth = -start[2] / way[2]
+        across, up = (start + depth * way)[:2]
+        inside = abs(across) <= wide / 2 and abs(up) <= tall / 2
+        if inside and NEAR < depth and (found == STANDOFF or depth < found):
+            found = depth
+    turn = camera.world_from_camera[:3, :3]
+    return np.asarray(np.array(camera.position) + turn @ ray * found)

@@ -3,31 +3,25 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import lru_cache
 
 import numpy as np
 
 from vistaline.core import space
-from vistaline.core.arrays import FloatArray, Matrix3, Matrix4
+from vistaline.core.arrays import Matrix3, Matrix4
 from vistaline.core.camera import CameraState, camera_states
 from vistaline.core.errors import EditError
-from vistaline.core.frame_styles import FrameStyle, margin_of, window_of
-from vistaline.core.lettering import extents
 from vistaline.core.mounts import carry_of
-from vistaline.core.optics import focal_length_px
-from vistaline.core.shot import Layer, Shot, TakingCamera
+from vistaline.core.poses import (
+    frame_ratio,
+    seen_at,
+    standing_pose,
+    taking_pose,
+    texture_of,
+    unscaled_size,
+)
+from vistaline.core.shot import Layer, Shot
 
-__all__ = [
-    "Card",
-    "card_of",
-    "framed_as",
-    "metres_per_pixel",
-    "own_size",
-    "put",
-    "taking_pose",
-    "texture_of",
-    "window_aspect",
-]
+__all__ = ["Card", "card_of", "put"]
 
 _BEHIND_ALL = 3e6
 
@@ -69,20 +63,6 @@ class Card:
         return np.linalg.inv(self.image_from_unit(camera))[2]
 
 
-def metres_per_pixel(camera: TakingCamera, distance: float) -> float:
-    """Return what one pixel of the taking camera's canvas measures at ``distance``."""
-    assert camera.focal_length is not None
-    return distance / focal_length_px(camera.focal_length, *camera.canvas)
-
-
-@lru_cache(maxsize=64)
-def taking_pose(camera: TakingCamera) -> Matrix4:
-    """Return ``world_from_taking``, to be read only: every card of a shot asks for it."""
-    pose = space.pose(camera.position, camera.pan, camera.tilt, camera.roll)
-    pose.setflags(write=False)
-    return pose
-
-
 def card_of(shot: Shot, layer: Layer, camera: CameraState | None = None) -> Card:
     """Return where a layer stands, ``layer.scale`` 1 as it was taken or as large as it is.
 
@@ -91,21 +71,13 @@ def card_of(shot: Shot, layer: Layer, camera: CameraState | None = None) -> Card
     """
     if layer.is_backdrop:
         return _backdrop(layer, camera or camera_states(shot, [0])[0])
-    taking, carry = shot.taking_camera, carry_of(layer.ride, shot.mounts)
-    width, height = (side * layer.scale for side in _unscaled_size(shot, layer, layer.distance))
-    aside = np.array([layer.across, layer.up, -layer.distance])
-    centre = _seen_at(shot, layer, width) + aside
-    turn = space.rotation(layer.pan, layer.tilt, layer.roll)
-    local = np.eye(4)
-    frame = _frame_ratio(shot, layer)
-    pivot = np.array([layer.pivot[0] * width * frame[0], layer.pivot[1] * height * frame[1], 0])
-    local[:3, :3], local[:3, 3] = turn, centre + pivot - turn @ pivot
+    pose, width, height = standing_pose(shot, layer)
     card = Card(
         layer=layer,
         texture=texture_of(shot, layer),
-        world_from_card=carry.pose(taking_pose(taking) @ local),
-        width=width * carry.scale * frame[0],
-        height=height * carry.scale * frame[1],
+        world_from_card=pose,
+        width=width,
+        height=height,
     )
     if layer.stays == "facing":
         return _facing(card, camera or camera_states(shot, [0])[0])
@@ -127,9 +99,9 @@ def put(shot: Shot, layer: Layer, world_from_card: Matrix4, enlarged: float = 1.
     carry = carry_of(layer.ride, shot.mounts)
     local = space.inverse_pose(taking_pose(shot.taking_camera)) @ carry.back(world_from_card)
     width, height = (
-        side * layer.scale * enlarged for side in _unscaled_size(shot, layer, layer.distance)
+        side * layer.scale * enlarged for side in unscaled_size(shot, layer, layer.distance)
     )
-    turn, frame = local[:3, :3], _frame_ratio(shot, layer)
+    turn, frame = local[:3, :3], frame_ratio(shot, layer)
     pivot = np.array([layer.pivot[0] * width * frame[0], layer.pivot[1] * height * frame[1], 0])
     centre = local[:3, 3] - pivot + turn @ pivot
     distance = -float(centre[2])
@@ -138,7 +110,7 @@ def put(shot: Shot, layer: Layer, world_from_card: Matrix4, enlarged: float = 1.
             f"{layer.name} would stand behind the taking camera, where no layer can be kept. "
             "Move it before the camera first."
         )
-    across, up, _ = (centre - _seen_at(shot, layer, width)).tolist()
+    across, up, _ = (centre - seen_at(shot, layer, width)).tolist()
     angles = layer.pan, layer.tilt, layer.roll
     if not np.allclose(space.rotation(*angles), turn, atol=1e-12):
         angles = space.angles_of(turn)
@@ -146,86 +118,11 @@ def put(shot: Shot, layer: Layer, world_from_card: Matrix4, enlarged: float = 1.
         distance=distance,
         across=across,
         up=up,
-        scale=width / _unscaled_size(shot, layer, distance)[0],
+        scale=width / unscaled_size(shot, layer, distance)[0],
         pan=angles[0],
         tilt=angles[1],
         roll=angles[2],
     )
-
-
-def _seen_at(shot: Shot, layer: Layer, width: float) -> FloatArray:
-    """Return how far (3,) the middle of a layer ``width`` metres wide was seen off the axis."""
-    if layer.box is None:
-        return np.zeros(3)
-    x, y, wide, tall = layer.box
-    canvas_width, canvas_height = shot.taking_camera.canvas
-    metres = width / wide
-    return np.array(
-        [
-            (x + wide / 2 - canvas_width / 2) * metres,
-            -(y + tall / 2 - canvas_height / 2) * metres,
-            0.0,
-        ]
-    )
-
-
-def _unscaled_size(shot: Shot, layer: Layer, distance: float) -> tuple[float, float]:
-    if layer.box is None:
-        return own_size(shot, layer)
-    metres = metres_per_pixel(shot.taking_camera, distance)
-    return layer.box[2] * metres, layer.box[3] * metres
-
-
-def own_size(shot: Shot, layer: Layer) -> tuple[float, float]:
-    """Return a card's width and height in metres at scale 1, without what stands round it."""
-    for drawn in (layer.field, layer.occluder):
-        if drawn is not None:
-            return drawn.width, drawn.height
-    if layer.title is not None:
-        return extents(layer.title)
-    assert layer.width is not None, "the shot has been completed"
-    if layer.height is not None:
-        return layer.width, layer.height
-    width, height = _picture_size(shot, layer)
-    return layer.width, layer.width * height / width
-
-
-def window_aspect(shot: Shot, layer: Layer) -> float | None:
-    """Return width over height of the window a picture is seen in; None: as the picture."""
-    if layer.crop is None:
-        return None
-    if layer.box is not None:
-        return layer.box[2] / layer.box[3]
-    width, height = own_size(shot, layer)
-    return width / height
-
-
-def framed_as(shot: Shot, layer: Layer) -> FrameStyle | None:
-    """Return the style that is drawn round a layer's picture, if one is."""
-    style = shot.frame_styles.get(layer.frame_style)
-    return style if style and layer.picture and style.draws else None
-
-
-def texture_of(shot: Shot, layer: Layer) -> str:
-    """Return what a layer's look is known by: a picture's key, or its own id if it is drawn."""
-    plain = layer.picture and layer.crop is None and framed_as(shot, layer) is None
-    return layer.picture if plain else f"~{layer.id}"
-
-
-def _frame_ratio(shot: Shot, layer: Layer) -> tuple[float, float]:
-    """Return by how much a frame enlarges a layer, across and up."""
-    style = framed_as(shot, layer)
-    if style is None:
-        return 1.0, 1.0
-    width, height = window = window_of(_picture_size(shot, layer), window_aspect(shot, layer))
-    margin = 2 * margin_of(style, window)
-    return (width + margin) / width, (height + margin) / height
-
-
-def _picture_size(shot: Shot, layer: Layer) -> tuple[int, int]:
-    picture = shot.pictures[layer.picture]
-    assert picture.width and picture.height, "the shot has been completed"
-    return picture.width, picture.height
 
 
 def _backdrop(layer: Layer, camera: CameraState) -> Card:

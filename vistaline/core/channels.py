@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from vistaline.core.arrays import FloatArray
-from vistaline.core.easing import CubicBezier
+from vistaline.core.easing import Ease
 
 __all__ = ["Channel", "Key"]
 
@@ -20,7 +20,7 @@ class Key:
 
     frame: float
     value: tuple[float, ...]
-    ease: CubicBezier
+    ease: Ease
 
 
 @dataclass(frozen=True)

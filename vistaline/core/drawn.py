@@ -9,11 +9,12 @@ from dataclasses import dataclass
 
 from vistaline.core.arrays import Rgba16
 from vistaline.core.camera import camera_states
-from vistaline.core.cards import card_of, framed_as, texture_of, window_aspect
+from vistaline.core.cards import card_of
 from vistaline.core.fields import draw_field
 from vistaline.core.frame_styles import draw_framed
 from vistaline.core.lettering import draw_title
 from vistaline.core.occluders import draw_occluder
+from vistaline.core.poses import framed_as, texture_of, window_aspect
 from vistaline.core.render.pyramid import BORDER, Pyramid, PyramidStore
 from vistaline.core.shadows import draw_shadow
 from vistaline.core.shot import Layer, Shot

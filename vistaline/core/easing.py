@@ -1,11 +1,17 @@
-"""Eases: how far a travel has come at each moment, as CSS cubic-bezier curves.
+"""Eases: how far a travel has come at each moment.
 
-Source: W3C CSS Easing Functions Level 1, section 2.2 (the named curves and the x limits).
+Sources: W3C CSS Easing Functions Level 1, section 2.2 (cubic-bezier and its names) and Level 2,
+section 2.1 (linear()); R. Penner, Programming Macromedia Flash MX, 2002, ch. 7 (the formulas named
+sine to back); the spring is the closed form of a damped oscillator.
 """
 
 from __future__ import annotations
 
+import math
+import re
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 from numba import njit
@@ -14,7 +20,14 @@ from numpy.typing import ArrayLike
 from vistaline.core.arrays import FloatArray
 from vistaline.core.errors import ShotError
 
-__all__ = ["NAMED_EASES", "CubicBezier", "parse_ease"]
+__all__ = ["EASE_NAMES", "NAMED_EASES", "CubicBezier", "Ease", "Linear", "Spring", "parse_ease"]
+
+
+class Ease(Protocol):
+    """Progress, 0 at the start and 1 at the end; between them it may go beyond."""
+
+    def __call__(self, time: ArrayLike) -> FloatArray:
+        """Return the progress at ``time`` (any shape, 0..1; clamped outside)."""
 
 
 @dataclass(frozen=True)
@@ -35,7 +48,7 @@ class CubicBezier:
             )
 
     def __call__(self, time: ArrayLike) -> FloatArray:
-        """Return the progress at ``time`` (any shape, 0..1; clamped outside)."""
+        """See :class:`Ease`."""
         time = np.clip(np.asarray(time, dtype=np.float64), 0, 1)
         parameters = _parameters_at(float(self.x1), float(self.x2), time.ravel())
         return _bezier(self.y1, self.y2, parameters.reshape(time.shape))
@@ -64,6 +77,73 @@ def _bezier(p1: float, p2: float, t: FloatArray) -> FloatArray:
     return 3 * p1 * t * (1 - t) ** 2 + 3 * p2 * t**2 * (1 - t) + t**3
 
 
+@dataclass(frozen=True)
+class Formula:
+    """A closed form for the way in, used as it is, turned round, or both, half each."""
+
+    way_in: Callable[[FloatArray], FloatArray]
+    way: str
+
+    def __call__(self, time: ArrayLike) -> FloatArray:
+        """See :class:`Ease`."""
+        time = np.clip(np.asarray(time, dtype=np.float64), 0, 1)
+        if self.way == "in":
+            return self.way_in(time)
+        if self.way == "out":
+            return 1 - self.way_in(1 - time)
+        first = self.way_in(2 * time) / 2
+        return np.where(time < 0.5, first, 1 - self.way_in(2 - 2 * time) / 2)
+
+
+@dataclass(frozen=True)
+class Linear:
+    """Straight stretches between points of time and progress, as CSS's ``linear()``."""
+
+    times: tuple[float, ...]
+    progress: tuple[float, ...]
+
+    def __call__(self, time: ArrayLike) -> FloatArray:
+        """See :class:`Ease`."""
+        time = np.clip(np.asarray(time, dtype=np.float64), 0, 1)
+        return np.asarray(np.interp(time, self.times, self.progress), np.float64)
+
+
+@dataclass(frozen=True)
+class Spring:
+    """A damped oscillator let go at 0 that comes to rest at 1: ``damping`` 0.05 to 1 (critical).
+
+    Its frequency is such that at the end what is left has fallen to a thousandth; that rest is
+    taken off in proportion to time, so that it arrives exactly.
+    """
+
+    damping: float
+
+    def __call__(self, time: ArrayLike) -> FloatArray:
+        """See :class:`Ease`."""
+        time = np.clip(np.asarray(time, dtype=np.float64), 0, 1)
+        return 1 - self.left(time) + time * self.left(np.array(1.0))
+
+    def left(self, time: FloatArray) -> FloatArray:
+        """Return the oscillator's distance from rest: x'' + 2 d w x' + w^2 x = 0, x(0) = 1."""
+        d = self.damping
+        if d >= 1:
+            w = 9.2334  # (1 + w) exp(-w) = 0.001
+            return np.asarray((1 + w * time) * np.exp(-w * time))
+        w = math.log(1000) / d
+        swing = w * math.sqrt(1 - d**2)
+        turn = np.cos(swing * time) + d / math.sqrt(1 - d**2) * np.sin(swing * time)
+        return np.asarray(np.exp(-d * w * time) * turn)
+
+
+@dataclass(frozen=True)
+class Stay:
+    """Stays, and is there at the last moment: CSS's ``steps(1, jump-end)``."""
+
+    def __call__(self, time: ArrayLike) -> FloatArray:
+        """See :class:`Ease`."""
+        return np.where(np.asarray(time, dtype=np.float64) < 1, 0.0, 1.0)
+
+
 NAMED_EASES: dict[str, CubicBezier] = {
     "linear": CubicBezier(0, 0, 1, 1),
     "ease": CubicBezier(0.25, 0.1, 0.25, 1),
@@ -71,21 +151,92 @@ NAMED_EASES: dict[str, CubicBezier] = {
     "ease-out": CubicBezier(0, 0, 0.58, 1),
     "ease-in-out": CubicBezier(0.42, 0, 0.58, 1),
 }
+_BACK = 1.70158  # Penner's: a tenth too far
+_WAYS_IN: dict[str, Callable[[FloatArray], FloatArray]] = {
+    "sine": lambda t: 1 - np.cos(t * math.pi / 2),
+    "quad": lambda t: t**2,
+    "cubic": lambda t: t**3,
+    "quart": lambda t: t**4,
+    "quint": lambda t: t**5,
+    "expo": lambda t: np.where(t > 0, 2.0 ** (10 * t - 10), 0.0),
+    "circ": lambda t: 1 - np.sqrt(np.maximum(1 - t**2, 0)),
+    "back": lambda t: t**2 * ((_BACK + 1) * t - _BACK),
+}
+_FORMULAS: dict[str, Ease] = {
+    f"{name}-{way}": Formula(way_in, way)
+    for name, way_in in _WAYS_IN.items()
+    for way in ("in", "out", "in-out")
+}
+EASE_NAMES: tuple[str, ...] = (*NAMED_EASES, *_FORMULAS, "spring", "hold")
+"""All eases that have a name; ``spring(d)`` and ``linear(...)`` besides take numbers."""
 
 
-def parse_ease(ease: str | tuple[float, float, float, float]) -> CubicBezier:
-    """Return the curve of a named ease, or of four handle coordinates x1, y1, x2, y2.
+def parse_ease(ease: str | tuple[float, float, float, float]) -> Ease:
+    """Return the curve of an ease: a name, ``spring(damping)``, ``linear(...)``, four handles.
 
     >>> float(parse_ease("linear")(0.25).round(6))
     0.25
+    >>> float(parse_ease("linear(0, 0.8 25%, 1)")(0.25))
+    0.8
     """
-    if isinstance(ease, str):
-        try:
-            return NAMED_EASES[ease]
-        except KeyError:
-            names = ", ".join(NAMED_EASES)
+    if not isinstance(ease, str):
+        return CubicBezier(*ease)
+    found = NAMED_EASES.get(ease) or _FORMULAS.get(ease)
+    if found is not None:
+        return found
+    if ease == "hold":
+        return Stay()
+    name, numbers = _call(ease)
+    if name == "spring" and len(numbers) <= 1:
+        damping = _number(numbers[0]) if numbers else 0.5
+        if not 0.05 <= damping <= 1:
             raise ShotError(
-                f"There is no ease called {ease!r}; use {names}, or four numbers x1, y1, x2, y2.",
+                f"A spring's damping must be 0.05 (it swings long) to 1 (not at all), "
+                f"not {damping:g}.",
                 field="ease",
-            ) from None
-    return CubicBezier(*ease)
+            )
+        return Spring(damping)
+    if name == "linear" and len(numbers) >= 2:
+        return _linear(numbers)
+    raise ShotError(
+        f"There is no ease called {ease!r}; use one of {', '.join(EASE_NAMES)}, spring(0.5), "
+        "linear(0, 0.5 20%, 1), or four numbers x1, y1, x2, y2.",
+        field="ease",
+    )
+
+
+def _call(text: str) -> tuple[str, list[str]]:
+    match = re.fullmatch(r"([a-z]+)(?:\((.*)\))?", text.strip())
+    if not match:
+        return text, []
+    return match[1], [part.strip() for part in match[2].split(",")] if match[2] else []
+
+
+def _number(text: str) -> float:
+    try:
+        value = float(text)
+    except ValueError:
+        value = math.nan
+    if not math.isfinite(value):
+        raise ShotError(f"{text!r} in an ease is no number.", field="ease")
+    return value
+
+
+def _linear(stops: list[str]) -> Linear:
+    """CSS Easing 2, section 2.1.1: stops without a time are spread evenly; none goes back."""
+    progress: list[float] = []
+    times: list[float] = []
+    for stop in stops:
+        value, *at = stop.split()
+        for time in at or [""]:
+            progress.append(_number(value))
+            given = _number(time.removesuffix("%")) / 100 if time else math.nan
+            times.append(max([given, *(t for t in times if t == t)]) if time else given)
+    if len(times) > 1000:
+        raise ShotError("An ease may have at most 1000 points.", field="ease")
+    times[0] = 0.0 if math.isnan(times[0]) else times[0]
+    times[-1] = max(1.0, times[0]) if math.isnan(times[-1]) else times[-1]
+    known = ~np.isnan(times)
+    index = np.arange(len(times))
+    filled = np.interp(index, index[known], np.array(times)[known])
+    return Linear(tuple(filled.tolist()), tuple(progress))

@@ -9,11 +9,12 @@ from pydantic import Field, ValidationError
 
 from vistaline.core.arranging import at_distance
 from vistaline.core.camera import camera_states
-from vistaline.core.cards import card_of, own_size, put
+from vistaline.core.cards import card_of, put
 from vistaline.core.document import explain
 from vistaline.core.errors import EditError
 from vistaline.core.ground import snapped
 from vistaline.core.placing import as_card, dragged, point_on, standing_card
+from vistaline.core.poses import own_size
 from vistaline.core.shot import Layer, PictureRef, Shot, Stays
 from vistaline.core.shot_verbs import REGISTRY, unlocked, with_layer, with_layers, without
 

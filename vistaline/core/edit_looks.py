@@ -7,12 +7,12 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from vistaline.core.blending import Blend
-from vistaline.core.cards import own_size, window_aspect
 from vistaline.core.errors import EditError
 from vistaline.core.fields import ColourField, Stop
 from vistaline.core.frame_styles import Crop, FrameStyle, Shadow
 from vistaline.core.model import HexColour
 from vistaline.core.occluders import Occluder
+from vistaline.core.poses import own_size, window_aspect
 from vistaline.core.shot import Layer, Matte, PictureRef, Shot
 from vistaline.core.shot_verbs import REGISTRY, pictures_used, unlocked, with_layer, with_layers
 

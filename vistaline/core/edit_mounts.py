@@ -12,7 +12,8 @@ from vistaline.core.cards import put
 from vistaline.core.errors import EditError
 from vistaline.core.mounts import FOLLOWS, Follow, Mount, Ride, Standing, carry_of, standing_of
 from vistaline.core.placing import standing_card
-from vistaline.core.shot import Framing, Shot
+from vistaline.core.route import Framing
+from vistaline.core.shot import Shot
 from vistaline.core.shot_verbs import REGISTRY, standing, with_layers
 
 __all__ = ["riders_of"]

@@ -11,10 +11,11 @@ from vistaline.core import space
 from vistaline.core.arranging import at_distance
 from vistaline.core.arrays import FloatArray
 from vistaline.core.camera import camera_states
-from vistaline.core.cards import put, taking_pose
+from vistaline.core.cards import put
 from vistaline.core.errors import EditError
 from vistaline.core.mounts import carry_of
 from vistaline.core.placing import dragged, outline_in, standing_card
+from vistaline.core.poses import taking_pose
 from vistaline.core.shot import Layer, Shot
 from vistaline.core.shot_verbs import REGISTRY, standing, unlocked, with_layers, without
 

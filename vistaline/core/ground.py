@@ -10,10 +10,11 @@ from pydantic import Field
 from vistaline.core import space
 from vistaline.core.arranging import at_distance
 from vistaline.core.camera import CameraState, camera_states
-from vistaline.core.cards import card_of, taking_pose
+from vistaline.core.cards import card_of
 from vistaline.core.errors import EditError
 from vistaline.core.optics import focal_length_px
 from vistaline.core.placing import point_on, standing_card
+from vistaline.core.poses import taking_pose
 from vistaline.core.shot import Ground, Layer, Shot
 from vistaline.core.shot_verbs import REGISTRY, standing, with_layer
 

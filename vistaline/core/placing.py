@@ -7,9 +7,10 @@ import numpy as np
 from vistaline.core import space
 from vistaline.core.arrays import FloatArray
 from vistaline.core.camera import CameraState, camera_states
-from vistaline.core.cards import Card, card_of, metres_per_pixel, taking_pose
+from vistaline.core.cards import Card, card_of
 from vistaline.core.errors import EditError
 from vistaline.core.mounts import carry_of
+from vistaline.core.poses import metres_per_pixel, taking_pose
 from vistaline.core.shot import Layer, Shot
 
 __all__ = ["as_card", "dragged", "outline_in", "point_on", "standing_card"]

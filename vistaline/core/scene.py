@@ -12,12 +12,13 @@ from typing import Any
 import numpy as np
 
 from vistaline.core.camera import CameraState
-from vistaline.core.cards import Card, texture_of
+from vistaline.core.cards import Card
 from vistaline.core.evaluate import FrameState, evaluate
 from vistaline.core.ground import horizon_in
 from vistaline.core.guides import guide_boxes
 from vistaline.core.optics import angle_of_view, gate_size
 from vistaline.core.ordering import NEAR
+from vistaline.core.poses import texture_of
 from vistaline.core.render.blend import MODES
 from vistaline.core.shot import Layer, Shot
 from vistaline.core.stageplan import PlanView, StagePlan, draw_plans, view_cone

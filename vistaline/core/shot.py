@@ -7,9 +7,9 @@ classes below.
 from __future__ import annotations
 
 import re
+from collections.abc import Collection
 from fractions import Fraction
-from itertools import pairwise
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Literal, Self
 
 from pydantic import (
     BeforeValidator,
@@ -20,7 +20,6 @@ from pydantic import (
 )
 
 from vistaline.core.blending import Blend
-from vistaline.core.easing import NAMED_EASES, CubicBezier, parse_ease
 from vistaline.core.errors import ShotError
 from vistaline.core.fields import ColourField
 from vistaline.core.frame_styles import Crop, FrameStyle
@@ -28,30 +27,22 @@ from vistaline.core.lettering import Title
 from vistaline.core.model import Degrees, Distance, HexColour, Length, Metres, Part, Position
 from vistaline.core.mounts import Mount, Ride, standing_of
 from vistaline.core.occluders import Occluder
-from vistaline.core.optics import DEFAULT_LENS
+from vistaline.core.route import EaseName, Millimetres, Route
 from vistaline.core.timing import parse_rate, rate_label
 
 __all__ = [
     "Box",
     "FrameFormat",
-    "Framing",
     "Ground",
     "Layer",
     "Matte",
     "PictureRef",
-    "Route",
     "Shot",
     "Stays",
     "TakingCamera",
 ]
 
 
-def _checked_ease(ease: Any) -> Any:
-    parse_ease(tuple(ease) if isinstance(ease, list) else ease)
-    return ease
-
-
-Millimetres = Annotated[float, Field(gt=0, le=5000, allow_inf_nan=False)]
 Box = tuple[float, float, Annotated[float, Field(gt=0)], Annotated[float, Field(gt=0)]]
 """x, y, width, height in the taking camera's pixels; x and y of the top left corner."""
 Pivot = Annotated[float, Field(ge=-100, le=100, allow_inf_nan=False)]
@@ -68,19 +59,6 @@ Rate = Annotated[
             "description": "Frames a second: 24, 23.976 or 24000/1001.",
         }
     ),
-]
-Ease = Annotated[
-    str | tuple[float, float, float, float],
-    Field(
-        json_schema_extra={
-            "anyOf": [
-                {"enum": sorted(NAMED_EASES)},
-                {"type": "array", "items": {"type": "number"}, "minItems": 4, "maxItems": 4},
-            ],
-            "description": "A CSS ease by name, or its cubic-bezier handles x1, y1, x2, y2.",
-        }
-    ),
-    BeforeValidator(_checked_ease),
 ]
 
 
@@ -212,25 +190,6 @@ class Layer(Part):
         return self.field is not None and self.field.backdrop
 
 
-class Framing(Part):
-    """What the camera sees at one frame; ``ease`` shapes the travel that arrives here."""
-
-    frame: int = Field(ge=0)
-    name: str = Field("", max_length=80)
-    position: Position = Field(
-        (0.0, 0.0, 0.0), description="Metres: right, up, towards the viewer."
-    )
-    pan: Degrees = 0.0
-    tilt: Degrees = 0.0
-    roll: Degrees = 0.0
-    lens: Millimetres = DEFAULT_LENS
-    ease: Ease = "ease-in-out"
-
-    @property
-    def curve(self) -> CubicBezier:
-        return parse_ease(self.ease)
-
-
 class Ground(Part):
     """The level ground the picture was taken on."""
 
@@ -238,25 +197,6 @@ class Ground(Part):
         ge=-100_000, le=100_000, description="Canvas pixels from the top to the horizon."
     )
     eye_height: Length = Field(1.6, description="Metres from the ground to the taking camera.")
-
-
-class Route(Part):
-    """The camera's framings in order of time."""
-
-    framings: tuple[Framing, ...] = Field((Framing(frame=0),), min_length=1)
-    ride: Ride | None = None
-
-    @model_validator(mode="after")
-    def _in_order(self) -> Self:
-        frames = [framing.frame for framing in self.framings]
-        for i, (earlier, later) in enumerate(pairwise(frames)):
-            if later <= earlier:
-                raise ShotError(
-                    f"Framing {i + 2} is at frame {later}, not after framing {i + 1} at frame "
-                    f"{earlier}. Give each framing a later frame than the one before.",
-                    field=f"route.framings.{i + 1}.frame",
-                )
-        return self
 
 
 class Shot(Part):
@@ -275,6 +215,9 @@ class Shot(Part):
         (), max_length=500, description="Of two at one distance, the later is in front."
     )
     route: Route = Route()
+    eases: dict[str, EaseName] = Field(
+        default_factory=dict, max_length=200, description="Eases of one's own, kept by name."
+    )
 
     @model_validator(mode="after")
     def _consistent(self) -> Self:
@@ -305,14 +248,30 @@ class Shot(Part):
                 f"The camera rides on {self.route.ride.on!r}, which is not among the mounts.",
                 field="route.ride",
             )
-        last = self.route.framings[-1]
-        if last.frame >= self.frame.duration:
-            raise ShotError(
-                f"The last framing is at frame {last.frame}, but the shot ends with frame "
-                f"{self.frame.duration - 1}. Make the shot longer or move the framing.",
-                field=f"route.framings.{len(self.route.framings) - 1}.frame",
-            )
+        self._check_route(self.route, ids)
         return self
+
+    def _check_route(self, route: Route, layers: Collection[str]) -> None:
+        last, end = route.framings[-1], self.frame.duration - 1
+        if last.last > end:
+            place = "is at" if last.frame > end else "is held to"
+            raise ShotError(
+                f"The last framing {place} frame {max(last.frame, last.last)}, but the shot ends "
+                f"with frame {end}. Make the shot longer, or the framing earlier or shorter.",
+                field=f"route.framings.{len(route.framings) - 1}.frame",
+            )
+        if route.aim and route.aim.at not in layers:
+            raise ShotError(
+                f"The camera aims at {route.aim.at!r}, which is not among the layers.",
+                field="route.aim",
+            )
+        for i, framing in enumerate(route.framings):
+            if framing.keeps and framing.keeps not in layers:
+                raise ShotError(
+                    f"Framing {i + 1} keeps the size of {framing.keeps!r}, which is not among the "
+                    "layers.",
+                    field=f"route.framings.{i}.keeps",
+                )
 
     def mount(self, mount_id: str) -> Mount:
         """Return the mount with this id; ShotError if there is none."""

@@ -3,23 +3,35 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable
-from typing import Any
+from typing import Annotated, Any
 
+from pydantic import Field
+
+from vistaline.core.camera import CameraState
 from vistaline.core.errors import EditError
+from vistaline.core.route import Framing, Route
 from vistaline.core.shot import Layer, PictureRef, Shot
 from vistaline.core.verbs import Verbs
 
 __all__ = [
     "REGISTRY",
+    "Frames",
+    "at_least",
+    "framing_of",
     "pictures_used",
+    "seen_framing",
     "standing",
     "unlocked",
+    "with_framing",
+    "with_framings",
     "with_layer",
     "with_layers",
+    "with_route",
     "without",
 ]
 
 REGISTRY: Verbs[Shot] = Verbs()
+Frames = Annotated[int, Field(ge=0, le=1_000_000)]
 
 
 def with_layer(shot: Shot, layer_id: str, **changes: Any) -> Shot:
@@ -45,7 +57,18 @@ def without(shot: Shot, ids: Collection[str]) -> Shot:
         }
         changed = lost != {"matte": layer.matte, "paired": layer.paired}
         rest.append(layer.evolve(**lost) if changed else layer)
-    return shot.evolve(layers=tuple(rest), pictures=pictures_used(shot, rest))
+    return shot.evolve(
+        layers=tuple(rest), pictures=pictures_used(shot, rest), route=_released(shot.route, ids)
+    )
+
+
+def _released(route: Route, ids: Collection[str]) -> Route:
+    """Return the route without what follows layers that go; lenses stay as they were reached."""
+    framings = tuple(
+        each.evolve(keeps="") if each.keeps in ids else each for each in route.framings
+    )
+    aim = None if route.aim and route.aim.at in ids else route.aim
+    return route.evolve(framings=framings, aim=aim)
 
 
 def pictures_used(shot: Shot, layers: Iterable[Layer]) -> dict[str, PictureRef]:
@@ -68,3 +91,49 @@ def standing(shot: Shot, layer_id: str) -> Layer:
     if layer.is_backdrop:
         raise EditError(f"{layer.name} is a backdrop, behind everything; it stands nowhere.")
     return layer
+
+
+def framing_of(shot: Shot, index: int) -> Framing:
+    """Return a framing of the route."""
+    if not 0 <= index < len(shot.route.framings):
+        raise EditError(f"There is no framing {index + 1} on the route.")
+    return shot.route.framings[index]
+
+
+def with_framings(shot: Shot, framings: Iterable[Framing], duration: int | None = None) -> Shot:
+    """Return the shot with other framings on its route."""
+    return with_route(shot, shot.route.evolve(framings=tuple(framings)), duration)
+
+
+def with_route(shot: Shot, route: Route, duration: int | None = None) -> Shot:
+    """Return the shot with another route, and as many frames as that needs."""
+    if duration is None or duration == shot.frame.duration:
+        return shot.evolve(route=route)
+    return shot.evolve(route=route, frame=shot.frame.evolve(duration=duration))
+
+
+def with_framing(shot: Shot, index: int, **changes: object) -> Shot:
+    """Return the shot with values of one framing changed."""
+    framings = list(shot.route.framings)
+    framings[index] = framing_of(shot, index).evolve(**changes)
+    return with_framings(shot, framings)
+
+
+def seen_framing(camera: CameraState, frame: int, **more: object) -> Framing:
+    """Return a framing that holds what a camera sees."""
+    return Framing.model_validate(
+        {
+            "frame": frame,
+            "position": camera.position,
+            "pan": camera.pan,
+            "tilt": camera.tilt,
+            "roll": camera.roll,
+            "lens": camera.lens,
+        }
+        | more
+    )
+
+
+def at_least(shot: Shot, duration: int) -> int:
+    """Return the shot's length in frames, or ``duration`` if that is more."""
+    return max(duration, shot.frame.duration)

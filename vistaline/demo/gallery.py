@@ -18,7 +18,8 @@ from vistaline.core.fields import ColourField, Stop
 from vistaline.core.formats.shotfile import write_atomically
 from vistaline.core.formats.still import encode_jpeg
 from vistaline.core.frame_styles import FrameStyle, Shadow
-from vistaline.core.shot import FrameFormat, Framing, Layer, PictureRef, Route, Shot, TakingCamera
+from vistaline.core.route import Framing, Route
+from vistaline.core.shot import FrameFormat, Layer, PictureRef, Shot, TakingCamera
 from vistaline.core.typefaces import fonts_of
 
 __all__ = ["write_gallery"]

@@ -12,16 +12,8 @@ import numpy as np
 
 from vistaline.core.formats.shotfile import write_atomically, write_shot_file
 from vistaline.core.optics import covering_focal_length
-from vistaline.core.shot import (
-    Box,
-    FrameFormat,
-    Framing,
-    Layer,
-    PictureRef,
-    Route,
-    Shot,
-    TakingCamera,
-)
+from vistaline.core.route import Framing, Route
+from vistaline.core.shot import Box, FrameFormat, Layer, PictureRef, Shot, TakingCamera
 from vistaline.core.timing import parse_rate
 from vistaline.demo.drawing import Picture, to_codes
 from vistaline.demo.gallery import write_gallery

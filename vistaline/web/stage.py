@@ -17,11 +17,12 @@ from vistaline.actions.typefaces import bring_type, faces_of
 from vistaline.core.arranging import parallax_step, screen_shift
 from vistaline.core.blending import Blend
 from vistaline.core.camera import camera_states
-from vistaline.core.cards import card_of, texture_of
+from vistaline.core.cards import card_of
 from vistaline.core.edit_mounts import riders_of
 from vistaline.core.ground import ground_facts
 from vistaline.core.mounts import FOLLOWS
 from vistaline.core.optics import LENS_PRESETS
+from vistaline.core.poses import texture_of
 from vistaline.core.shot import Layer, Shot
 from vistaline.store.models import Picture, ShotRow
 from vistaline.web.context import person_id, services, session

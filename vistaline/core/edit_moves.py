@@ -1,0 +1,165 @@
+"""Whole moves, and framings drawn as rectangles in the picture: shot -> new shot."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Annotated, Literal
+
+import numpy as np
+
+from vistaline.core import moves, retiming
+from vistaline.core.camera import CameraState, camera_states, depth_of, route_states
+from vistaline.core.camera_moves import nearest_at
+from vistaline.core.easing import parse_ease
+from vistaline.core.errors import EditError
+from vistaline.core.retiming import times_of
+from vistaline.core.route import EaseName, Framing, Route
+from vistaline.core.shot import Shot
+from vistaline.core.shot_verbs import (
+    REGISTRY,
+    Frames,
+    at_least,
+    seen_framing,
+    with_framings,
+    with_route,
+)
+from vistaline.core.verbs import FROM_JSON
+
+__all__: list[str] = []
+
+verb = REGISTRY.verb
+
+
+@verb("frame a rectangle")
+def frame_rectangle(
+    shot: Shot,
+    *,
+    frame: Frames,
+    x0: float,
+    y0: float,
+    x1: float,
+    y1: float,
+    at_playhead: bool = False,
+    by: Literal["dolly", "zoom"] = "dolly",
+    travel: Frames | None = None,
+    hold: Frames | None = None,
+) -> Shot:
+    """Add a framing that shows a rectangle of what is seen at ``frame``, in frame pixels.
+
+    It is added behind the last, after ``travel`` frames (a second and a half), and held (two
+    seconds); the shot gets longer if need be. Or at the playhead. The camera goes there with its
+    lens, or stays where it is, turns and zooms.
+    """
+    width, height = shot.frame.size
+    left, right = sorted((x0, x1))
+    top, bottom = sorted((y0, y1))
+    share = max((right - left) / width, (bottom - top) / height)
+    if share < 0.01:
+        raise EditError("That rectangle is too small to frame. Draw it larger.")
+    camera = camera_states(shot, [frame])[0]
+    point = nearest_at(shot, camera, (left + right) / 2, (top + bottom) / 2)
+    if by == "zoom":
+        turned = moves.centred(moves.Scene(camera, point), camera.position)
+        enlarged = _fitting(
+            camera, turned, ((left, top), (right, top), (right, bottom), (left, bottom))
+        )
+        new = seen_framing(turned, 0, lens=camera.lens * enlarged)
+    else:
+        depth = depth_of(camera, point) * share
+        place = point + camera.world_from_camera[:3, 2] * depth
+        new = seen_framing(camera, 0, position=tuple(place.tolist()))
+    if at_playhead:
+        return _put_at(shot, new.evolve(frame=frame))
+    second = float(shot.frame.rate)
+    last = shot.route.framings[-1]
+    start = last.last + max(1, round(1.5 * second) if travel is None else travel)
+    new = new.evolve(frame=start, hold=round(2 * second) if hold is None else hold)
+    return with_framings(shot, [*shot.route.framings, new], at_least(shot, new.last + 1))
+
+
+def _fitting(
+    camera: CameraState, turned: CameraState, corners: Sequence[tuple[float, float]]
+) -> float:
+    """Return by how much a turned head's picture may be enlarged with some frame pixels in it."""
+    width, height = camera.frame_size
+    middle = np.array([width / 2, height / 2])
+    rays = np.column_stack([np.array(corners) - middle, np.full(len(corners), -camera.focal_px)])
+    rays[:, 1] *= -1
+    seen = rays @ (turned.camera_from_world[:3, :3] @ camera.world_from_camera[:3, :3]).T
+    away = np.abs(seen[:, :2] / seen[:, 2:]) * camera.focal_px / middle
+    return float(1 / away.max())
+
+
+def _put_at(shot: Shot, new: Framing) -> Shot:
+    """Put a framing on the route, in the place of one that is reached just then."""
+    framings = list(shot.route.framings)
+    for i, each in enumerate(framings):
+        if each.frame == new.frame:
+            framings[i] = new.evolve(hold=each.hold, name=each.name, ease=each.ease)
+            return with_framings(shot, framings)
+        if each.frame < new.frame <= each.last:
+            framings[i] = each.evolve(hold=new.frame - 1 - each.frame)
+    return with_framings(shot, retiming.joined([*framings, new]))
+
+
+@verb("move from the shelf")
+def apply_move(
+    shot: Shot,
+    *,
+    move: str,
+    x: float,
+    y: float,
+    values: Annotated[dict[str, float], FROM_JSON] = {},  # noqa: B006  never changed
+    frame: Frames = 0,
+) -> Shot:
+    """Replace the route by a move about the point seen at frame pixel ``x``, ``y``.
+
+    It starts from what the camera sees at ``frame``, and lasts as long as the shot but for its
+    delays.
+    """
+    camera = route_states(shot, [frame])[0]
+    scene = moves.Scene(camera, nearest_at(shot, camera, x, y))
+    made = moves.make(move, scene, values)
+    times = times_of(shot.route, shot.frame.duration)
+    start, end = times.before, shot.frame.duration - 1 - times.after
+    if end - start < len(made) - 1:
+        start, end = 0, shot.frame.duration - 1
+    if end - start < len(made) - 1:
+        raise EditError(f"{shot.frame.duration} frames are too few for this move.")
+    at = np.rint(np.linspace(start, end, len(made))).astype(int).tolist()
+    route = shot.route.evolve(
+        framings=tuple(each.evolve(frame=n) for each, n in zip(made, at, strict=True)),
+        path="smooth" if len(made) > 2 else shot.route.path,
+        aim=None,
+    )
+    if len(made) > 2:
+        # One travel in several framings: eased at its ends only, even between them.
+        route = _one_travel(route, moves.MOVES[move].ease)
+    return with_route(shot, route)
+
+
+def _one_travel(route: Route, ease: EaseName) -> Route:
+    """Return the route with its framings reached when one ease over the whole way is there."""
+    framings = route.framings
+    start, end = framings[0].frame, framings[-1].frame
+    progress = parse_ease(ease)(np.linspace(0, 1, end - start + 1))
+    shares = np.linspace(0, 1, len(framings))
+    at = start + np.searchsorted(progress, shares).astype(int)
+    at[-1] = end
+    laid: list[Framing] = []
+    for i, framing in enumerate(framings):
+        frame = max(int(at[i]), laid[-1].frame + 1) if laid else start
+        curve: EaseName = "linear"
+        if i:
+            a, b = laid[-1].frame - start, frame - start
+            part = progress[a : b + 1]
+            low, high = part[0], part[-1]
+            steps = np.linspace(0, b - a, min(b - a, 12) + 1).round().astype(int)
+            points = (part[steps] - low) / max(high - low, 1e-9)
+            stops = ", ".join(
+                f"{value:.4f} {100 * step / (b - a):.2f}%"
+                for value, step in zip(points, steps, strict=True)
+            )
+            curve = f"linear({stops})"
+        laid.append(framing.evolve(frame=frame, ease=curve))
+    return route.evolve(framings=tuple(laid))

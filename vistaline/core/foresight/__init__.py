@@ -1,0 +1,1 @@
+"""What a shot will show before anything is rendered: checks with frames and figures."""

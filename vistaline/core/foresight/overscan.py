@@ -1,0 +1,101 @@
+"""How much a move must be enlarged, or go forward, for no edge of a picture to be seen."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from vistaline.core import space
+from vistaline.core.arrays import FloatArray
+from vistaline.core.camera import CameraState, camera_states
+from vistaline.core.cards import Card, card_of
+from vistaline.core.shot import Shot
+
+__all__ = ["Overscan", "overscan"]
+
+
+@dataclass(frozen=True)
+class Overscan:
+    """What covers a shot's edges in every frame."""
+
+    enlargement: float
+    """The lens times this never bares an edge; 1 if none is bared as it is."""
+    frame: int
+    """The frame that asks for the most."""
+    forward: float | None
+    """Metres the whole route may step forward instead; None if that cannot cover them."""
+
+
+def overscan(shot: Shot, solid: Collection[str]) -> Overscan | None:
+    """Return the smallest enlargement with which one of ``solid`` fills each frame.
+
+    ``solid``: ids of layers that are opaque all over. None: no one of them can fill some frame.
+    """
+    frames = range(shot.frame.duration)
+    cameras = camera_states(shot, frames)
+    shown = [
+        layer
+        for layer in shot.layers
+        if layer.id in solid and not layer.hidden and layer.opacity == 1 and not layer.matte
+    ]
+    if any(layer.is_backdrop for layer in shown):
+        return Overscan(1.0, 0, 0.0)
+    standing = [layer for layer in shown if layer.stays == "stage"]
+    cards = [card_of(shot, layer) for layer in standing]
+    needed = _needed(cards, cameras)
+    if not len(needed) or not np.isfinite(needed).all():
+        return None
+    worst = int(needed.argmax())
+    enlargement = max(1.0, float(needed[worst]))
+    return Overscan(enlargement, worst, _forward(cards, cameras) if enlargement > 1 else 0.0)
+
+
+def _needed(cards: list[Card], cameras: list[CameraState]) -> FloatArray:
+    """Return for each camera (N,) the least enlargement with which a card fills the frame."""
+    if not cards:
+        return np.zeros(0)
+    return np.min([[_enlargement(card, camera) for camera in cameras] for card in cards], axis=0)
+
+
+def _enlargement(card: Card, camera: CameraState) -> float:
+    """Return by how much a frame must be enlarged about its middle to lie within a card.
+
+    A card's edge is a line a x + b y + c = 0 over the frame, measured from its middle; the frame's
+    corners, 1 / k as far out, are within it if (|a| w / 2 + |b| h / 2) / k <= c.
+    """
+    width, height = camera.frame_size
+    to_middle = np.array([[1, 0, width / 2], [0, 1, height / 2], [0, 0, 1]])
+    homography = card.image_from_unit(camera)
+    if abs(np.linalg.det(homography)) < 1e-12:
+        return float("inf")
+    sides = np.array([[1, 0, 0], [-1, 0, 1], [0, 1, 0], [0, -1, 1]])
+    lines = sides @ np.linalg.inv(homography) @ to_middle
+    before = np.linalg.inv(homography)[2] @ to_middle[:, 2] > 0
+    if not before or lines[:, 2].min() <= 0:
+        return float("inf")
+    reach = np.abs(lines[:, 0]) * width / 2 + np.abs(lines[:, 1]) * height / 2
+    return float((reach / lines[:, 2]).max())
+
+
+def _forward(cards: list[Card], cameras: list[CameraState]) -> float | None:
+    """Return the least step ahead, in metres along each camera's axis, that covers all edges."""
+
+    def covered(step: float) -> bool:
+        stepped = []
+        for camera in cameras:
+            x, y, z = (camera.world_from_camera @ space.pose((0, 0, -step)))[:3, 3].tolist()
+            stepped.append(replace(camera, position=(x, y, z)))
+        return bool((_needed(cards, stepped) <= 1 + 1e-9).all())
+
+    far = 0.01
+    while not covered(far):
+        far *= 2
+        if far > 1000:
+            return None
+    near = 0.0
+    for _ in range(20):
+        middle = (near + far) / 2
+        near, far = (near, middle) if covered(middle) else (middle, far)
+    return far

@@ -1,0 +1,152 @@
+"""A route in time: delay, hold, travel, hold ... delay; stretched, and turned round."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from itertools import pairwise
+from typing import Literal
+
+from vistaline.core.easing import NAMED_EASES
+from vistaline.core.errors import EditError
+from vistaline.core.route import EaseName, Framing, Route
+
+__all__ = [
+    "Stretching",
+    "Times",
+    "back_to_front",
+    "joined",
+    "stretched",
+    "times_of",
+    "turned_round",
+]
+
+Stretching = Literal["all", "holds", "travels"]
+
+
+@dataclass(frozen=True)
+class Times:
+    """How many frames each part of a shot takes; together one less than the shot has frames."""
+
+    before: int
+    """The start delay: the first framing stands."""
+    holds: tuple[int, ...]
+    travels: tuple[int, ...]
+    """One fewer than there are framings; none is shorter than a frame."""
+    after: int
+    """The end delay."""
+
+    @property
+    def duration(self) -> int:
+        """The shot's length in frames."""
+        return self.before + sum(self.holds) + sum(self.travels) + self.after + 1
+
+    def laid(self, route: Route) -> Route:
+        """Return the route with its framings at these times."""
+        framings, frame = [], self.before
+        travels = (*self.travels, 0)
+        for framing, hold, travel in zip(route.framings, self.holds, travels, strict=True):
+            framings.append(framing.evolve(frame=frame, hold=hold))
+            frame += hold + travel
+        return route.evolve(framings=tuple(framings))
+
+
+def times_of(route: Route, duration: int) -> Times:
+    """Return how long the parts of a shot of ``duration`` frames take."""
+    framings = route.framings
+    return Times(
+        before=framings[0].frame,
+        holds=tuple(framing.hold for framing in framings),
+        travels=tuple(later.frame - earlier.last for earlier, later in pairwise(framings)),
+        after=duration - 1 - framings[-1].last,
+    )
+
+
+def stretched(times: Times, duration: int, which: Stretching = "all") -> Times:
+    """Return times that last ``duration`` frames; delays stay, the rest changes in proportion.
+
+    Raises
+    ------
+    EditError
+        That is too short, or there is nothing of the kind to stretch.
+    """
+    change = duration - times.duration
+    holds = [*times.holds] if which != "travels" else []
+    travels = [*times.travels] if which != "holds" else []
+    parts, least = [*holds, *travels], [0] * len(holds) + [1] * len(travels)
+    if change and not sum(parts):
+        if which == "all" and duration - 1 >= times.before:
+            # A camera that only stands: what is left is the end delay.
+            return replace(times, after=duration - 1 - times.before)
+        raise EditError(f"This route has no {which} to stretch. Stretch everything.")
+    wanted = sum(parts) + change
+    if wanted < sum(least):
+        raise EditError(
+            f"{duration} frames are too few for this route: its delays and what is not stretched "
+            f"take {times.duration - sum(parts)}, and every travel needs one. Make the shot "
+            "longer, or remove a framing first."
+        )
+    lengths = _shared_out(parts, least, wanted)
+    return replace(
+        times,
+        holds=tuple(lengths[: len(holds)]) if holds else times.holds,
+        travels=tuple(lengths[len(holds) :]) if travels else times.travels,
+    )
+
+
+def _shared_out(parts: list[int], least: list[int], wanted: int) -> list[int]:
+    """Return whole lengths in the proportion of ``parts`` that add up to ``wanted``."""
+    total = sum(parts)
+    exact = [part * wanted / total for part in parts]
+    lengths = [max(int(value), low) for value, low in zip(exact, least, strict=True)]
+    # What rounding took or gave goes where it is felt least.
+    while (left := wanted - sum(lengths)) != 0:
+        step = 1 if left > 0 else -1
+        able = [i for i, low in enumerate(least) if parts[i] and lengths[i] + step >= low]
+        if not able:
+            able = [i for i, low in enumerate(least) if lengths[i] + step >= low]
+        i = max(able, key=lambda i: step * (exact[i] - lengths[i]))
+        lengths[i] += step
+    return lengths
+
+
+def back_to_front(route: Route, duration: int) -> Route:
+    """Return the route run backwards: the last framing is the first."""
+    framings = []
+    for i, framing in reversed([*enumerate(route.framings)]):
+        # A travel's ease belongs to the framing it arrives at: now the one it came from.
+        after = route.framings[i + 1] if i + 1 < len(route.framings) else None
+        framings.append(
+            framing.evolve(
+                frame=duration - 1 - framing.last,
+                ease=turned_round(after.ease) if after else "ease-in-out",
+                keeps=after.keeps if after else "",
+                arrive=framing.leave,
+                leave=framing.arrive,
+            )
+        )
+    return route.evolve(framings=tuple(framings))
+
+
+def turned_round(ease: EaseName) -> EaseName:
+    """Return the ease of the same travel run backwards.
+
+    A spring, which has no like backwards, and CSS's ``linear()`` stay as they are.
+    """
+    if isinstance(ease, str) and ease not in NAMED_EASES:
+        name, _, way = ease.partition("-")
+        return {"in": f"{name}-out", "out": f"{name}-in"}.get(way, ease)
+    named = {"ease-in": "ease-out", "ease-out": "ease-in", "linear": "linear"}
+    if isinstance(ease, str):
+        if ease in named:
+            return named[ease]
+        curve = NAMED_EASES[ease]
+        ease = (curve.x1, curve.y1, curve.x2, curve.y2)
+    x1, y1, x2, y2 = ease
+    back = tuple(round(1 - value, 9) for value in (x2, y2, x1, y1))
+    same = [name for name, c in NAMED_EASES.items() if (c.x1, c.y1, c.x2, c.y2) == back]
+    return same[0] if same else back  # type: ignore[return-value]
+
+
+def joined(framings: list[Framing]) -> list[Framing]:
+    """Return framings in order of time."""
+    return sorted(framings, key=lambda framing: framing.frame)
