@@ -60,18 +60,18 @@ class CameraState:
         return clip @ self.camera_from_world
 
 
-def camera_states(shot: Shot, frames: ArrayLike) -> list[CameraState]:
+def camera_states(shot: Shot, frames: ArrayLike, *, shaken: bool = True) -> list[CameraState]:
     """Return the camera on the stage at ``frames`` (N,), whole or fractional.
 
     Where its route has it, carried by what it rides on, its head turned to what it aims at, and
-    last of all shaken.
+    last of all ``shaken``.
     """
     times = np.atleast_1d(np.asarray(frames, dtype=np.float64))
     states = _carried(shot, _route_states(shot, times))
     states = _keeping(shot, times, states)
     if shot.route.aim:
         states = aimed(states, shot.route.aim, _middle_of(shot, shot.route.aim.at))
-    return _shaken(shot, times, states) if shot.route.shake else states
+    return _shaken(shot, times, states) if shaken and shot.route.shake else states
 
 
 def route_states(shot: Shot, frames: ArrayLike) -> list[CameraState]:

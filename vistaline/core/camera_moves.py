@@ -38,6 +38,10 @@ class CameraMove(StrEnum):
     """Turn the head: pan, and tilt."""
     ROLL = "roll"
     """Lean to the side."""
+    ZOOM = "zoom"
+    """Change the lens, from where the camera stands: longer (drag up), shorter (drag down)."""
+    ARC = "arc"
+    """Go round what is grasped, across and up, and keep looking at it."""
 
 
 def moved(
@@ -59,7 +63,13 @@ def moved(
         }
     if move is CameraMove.ROLL:
         return {"roll": framing.roll + math.degrees(math.atan(dx / (shot.frame.width / 2)))}
+    if move is CameraMove.ZOOM:
+        # Half a frame height upwards doubles the lens, as it halves the way in a dolly.
+        lens = framing.lens * 2 ** (-2 * dy / shot.frame.height)
+        return {"lens": min(max(lens, 2.0), 2000.0)}
     distance = _grasp_distance(shot, framing, layer_id)
+    if move is CameraMove.ARC:
+        return _arced(shot, framing, distance, dx, dy)
     if move is CameraMove.TRUCK:
         along = (-dx * distance / focal_px, dy * distance / focal_px, 0.0)
     else:
@@ -68,6 +78,17 @@ def moved(
     rotation = space.rotation(framing.pan, framing.tilt, framing.roll)
     position = np.array(framing.position) + rotation @ np.array(along)
     return {"position": tuple(float(value) for value in position)}
+
+
+def _arced(shot: Shot, framing: Framing, distance: float, dx: float, dy: float) -> dict[str, Any]:
+    """A frame's width across is a third of a turn."""
+    right = -120 * dx / shot.frame.width
+    over = 120 * dy / shot.frame.width
+    pan, tilt = framing.pan + right, min(max(framing.tilt - over, -89.0), 89.0)
+    ahead = np.array([0.0, 0.0, -distance])
+    point = np.array(framing.position) + space.rotation(framing.pan, framing.tilt, 0) @ ahead
+    position = point - space.rotation(pan, tilt, 0) @ ahead
+    return {"position": tuple(position.tolist()), "pan": pan, "tilt": tilt}
 
 
 def _grasp_distance(shot: Shot, framing: Framing, layer_id: str | None) -> float:
@@ -85,17 +106,17 @@ def _grasp_distance(shot: Shot, framing: Framing, layer_id: str | None) -> float
     return float(np.median(before)) if before else STANDOFF
 
 
-def nearest_at(shot: Shot, camera: CameraState, x: float, y: float) -> FloatArray:
+def nearest_at(shot: Shot, camera: CameraState, x: float, y: float, only: str = "") -> FloatArray:
     """Return the point (3,) on the stage that is seen at frame pixel ``x``, ``y``.
 
-    On the nearest layer there, as far as its outline tells; on an empty stage as far away as a
-    layer is put at first.
+    On the layer ``only``, or on the nearest there as far as outlines tell; on an empty stage as
+    far away as a layer is put at first.
     """
     width, height = camera.frame_size
     ray = np.array([x - width / 2, height / 2 - y, -camera.focal_px]) / camera.focal_px
     found = STANDOFF
     for layer in shot.layers:
-        if layer.hidden or layer.is_backdrop or layer.stays == "lens":
+        if layer.hidden or layer.is_backdrop or layer.stays == "lens" or only not in ("", layer.id):
             continue
         pose, wide, tall = standing_pose(shot, layer)
         local = space.inverse_pose(pose) @ camera.world_from_camera

@@ -39,6 +39,7 @@ def frame_rectangle(
     y0: float,
     x1: float,
     y1: float,
+    layer: str = "",
     at_playhead: bool = False,
     by: Literal["dolly", "zoom"] = "dolly",
     travel: Frames | None = None,
@@ -48,7 +49,7 @@ def frame_rectangle(
 
     It is added behind the last, after ``travel`` frames (a second and a half), and held (two
     seconds); the shot gets longer if need be. Or at the playhead. The camera goes there with its
-    lens, or stays where it is, turns and zooms.
+    lens, or stays where it is, turns and zooms. ``layer``: what is seen in its middle.
     """
     width, height = shot.frame.size
     left, right = sorted((x0, x1))
@@ -56,8 +57,8 @@ def frame_rectangle(
     share = max((right - left) / width, (bottom - top) / height)
     if share < 0.01:
         raise EditError("That rectangle is too small to frame. Draw it larger.")
-    camera = camera_states(shot, [frame])[0]
-    point = nearest_at(shot, camera, (left + right) / 2, (top + bottom) / 2)
+    camera = camera_states(shot, [frame], shaken=False)[0]
+    point = nearest_at(shot, camera, (left + right) / 2, (top + bottom) / 2, layer)
     if by == "zoom":
         turned = moves.centred(moves.Scene(camera, point), camera.position)
         enlarged = _fitting(
@@ -109,6 +110,7 @@ def apply_move(
     move: str,
     x: float,
     y: float,
+    layer: str = "",
     values: Annotated[dict[str, float], FROM_JSON] = {},  # noqa: B006  never changed
     frame: Frames = 0,
 ) -> Shot:
@@ -118,7 +120,7 @@ def apply_move(
     delays.
     """
     camera = route_states(shot, [frame])[0]
-    scene = moves.Scene(camera, nearest_at(shot, camera, x, y))
+    scene = moves.Scene(camera, nearest_at(shot, camera, x, y, layer))
     made = moves.make(move, scene, values)
     times = times_of(shot.route, shot.frame.duration)
     start, end = times.before, shot.frame.duration - 1 - times.after

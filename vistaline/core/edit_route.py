@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field
 
-from vistaline.core import retiming
+from vistaline.core import retiming, space
 from vistaline.core.camera import camera_states, depth_of, route_states
 from vistaline.core.camera_moves import CameraMove, moved
 from vistaline.core.errors import EditError
@@ -132,7 +132,7 @@ def replace_framing(shot: Shot, *, framing: int, frame: Frames) -> Shot:
 
 
 @verb("keep size")
-def keep_size(shot: Shot, *, framing: int, layer: str) -> Shot:
+def keep_size(shot: Shot, *, framing: int, layer: str = "") -> Shot:
     """Dolly zoom: on the travel to a framing the lens keeps a layer's size; "" ends that."""
     found = framing_of(shot, framing)
     if not layer:
@@ -375,3 +375,13 @@ def enlarge(shot: Shot, *, percent: Annotated[float, Field(gt=0, le=1000)]) -> S
     return with_framings(
         shot, [each.evolve(lens=each.lens * factor) for each in shot.route.framings]
     )
+
+
+@verb("step forward")
+def step_forward(shot: Shot, *, metres: Annotated[float, Field(ge=-1000, le=1000)]) -> Shot:
+    """Move every framing along its own axis, into the picture."""
+    framings = []
+    for each in shot.route.framings:
+        ahead = space.rotation(each.pan, each.tilt, each.roll) @ np.array([0.0, 0.0, -metres])
+        framings.append(each.evolve(position=tuple((np.array(each.position) + ahead).tolist())))
+    return with_framings(shot, framings)

@@ -8,7 +8,8 @@ from vistaline.core.retiming import Stretching, times_of
 from vistaline.core.shot import Shot
 from vistaline.core.shot_verbs import (
     REGISTRY,
-    Frames,
+    When,
+    frames_of,
     framing_of,
     with_framing,
     with_framings,
@@ -21,30 +22,30 @@ verb = REGISTRY.verb
 
 
 @verb("move framing in time")
-def time_framing(shot: Shot, *, framing: int, frame: int, shift: bool = False) -> Shot:
+def time_framing(shot: Shot, *, framing: int, frame: When, shift: bool = False) -> Shot:
     """Move a framing, with its hold, to another frame between its neighbours.
 
     With ``shift`` all that follows moves as far, and the shot ends as much later.
     """
-    found = framing_of(shot, framing)
+    found, frame = framing_of(shot, framing), frames_of(shot, frame)
     if not shift:
         return with_framing(shot, framing, frame=frame)
     return _shifted(shot, framing, frame - found.frame)
 
 
 @verb("hold framing")
-def hold_framing(shot: Shot, *, framing: int, hold: Frames, shift: bool = False) -> Shot:
+def hold_framing(shot: Shot, *, framing: int, hold: When, shift: bool = False) -> Shot:
     """Set for how many frames a framing is held: traded with the travel after it, or shifting."""
-    found = framing_of(shot, framing)
+    found, hold = framing_of(shot, framing), frames_of(shot, hold)
     if not shift:
         return with_framing(shot, framing, hold=hold)
     return _shifted(shot, framing + 1, hold - found.hold, hold=hold)
 
 
 @verb("arrival")
-def arrive_at(shot: Shot, *, framing: int, frame: int) -> Shot:
+def arrive_at(shot: Shot, *, framing: int, frame: When) -> Shot:
     """Set when a framing is reached, and leave when it is left: travel and hold trade time."""
-    found = framing_of(shot, framing)
+    found, frame = framing_of(shot, framing), frames_of(shot, frame)
     if not 0 <= frame <= found.last:
         raise EditError(
             f"It is left at frame {found.last}, so it must be reached by then, not at {frame}."
@@ -70,24 +71,26 @@ def _shifted(shot: Shot, first: int, frames: int, hold: int | None = None) -> Sh
 
 
 @verb("stretch")
-def stretch_route(shot: Shot, *, duration: Frames, which: Stretching = "all") -> Shot:
+def stretch_route(shot: Shot, *, duration: When, which: Stretching = "all") -> Shot:
     """Make the shot last ``duration`` frames: everything in proportion, or only some of it.
 
     Start and end delays stay as they are set.
     """
-    times = retiming.stretched(times_of(shot.route, shot.frame.duration), duration, which)
+    times = retiming.stretched(
+        times_of(shot.route, shot.frame.duration), frames_of(shot, duration), which
+    )
     return with_route(shot, times.laid(shot.route), times.duration)
 
 
 @verb("delays")
-def set_delays(shot: Shot, *, before: Frames | None = None, after: Frames | None = None) -> Shot:
+def set_delays(shot: Shot, *, before: When | None = None, after: When | None = None) -> Shot:
     """Set for how long the camera stands at the shot's start and end; the shot's length follows."""
     times = times_of(shot.route, shot.frame.duration)
     times = retiming.Times(
-        before=times.before if before is None else before,
+        before=times.before if before is None else frames_of(shot, before),
         holds=times.holds,
         travels=times.travels,
-        after=times.after if after is None else after,
+        after=times.after if after is None else frames_of(shot, after),
     )
     return with_route(shot, times.laid(shot.route), times.duration)
 

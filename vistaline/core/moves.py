@@ -207,7 +207,7 @@ def _land(scene: Scene, closer: float, tilt: float) -> list[Framing]:
     ]
 
 
-_CLOSER = Slider("closer", "Closer", "x", 1.02, 6, 1.5)
+_CLOSER = Slider("closer", "Closer", "×", 1.02, 6, 1.5)
 _ACROSS = Slider("across", "Across", "% of the frame", -100, 100, 20)
 
 MOVES: dict[str, Move] = {
@@ -221,7 +221,7 @@ MOVES: dict[str, Move] = {
         "Pull out",
         "From the point back to what is seen now.",
         (
-            Slider("farther", "From closer", "x", 1.02, 6, 1.6),
+            Slider("farther", "From closer", "×", 1.02, 6, 1.6),
             Slider("settle", "From the middle", "%", 0, 100, 60),
         ),
         _pull_out,
@@ -231,7 +231,7 @@ MOVES: dict[str, Move] = {
         "Slowly aside and a little nearer.",
         (
             Slider("across", "Across", "% of the frame", -60, 60, 8),
-            Slider("closer", "Closer", "x", 1, 2, 1.06),
+            Slider("closer", "Closer", "×", 1, 2, 1.06),
         ),
         _drift,
         "linear",
@@ -257,7 +257,7 @@ MOVES: dict[str, Move] = {
         "From beside, near what stands in front, to what is seen now.",
         (
             Slider("hidden", "From beside", "% of the frame", -150, 150, 50),
-            Slider("closer", "From closer", "x", 1, 3, 1.2),
+            Slider("closer", "From closer", "×", 1, 3, 1.2),
         ),
         _reveal,
         "ease-out",
@@ -277,7 +277,7 @@ MOVES: dict[str, Move] = {
         "Looks down first, then up to what is seen now and on.",
         (
             Slider("tilt", "From below", "°", -60, 60, 18),
-            Slider("closer", "Closer", "x", 1, 4, 1.15),
+            Slider("closer", "Closer", "×", 1, 4, 1.15),
         ),
         _swing_up,
     ),
@@ -286,7 +286,7 @@ MOVES: dict[str, Move] = {
         "The picture turns about the point by a degree or so.",
         (
             Slider("degrees", "Turn", "°", -90, 90, 3),
-            Slider("closer", "Closer", "x", 1, 4, 1.1),
+            Slider("closer", "Closer", "×", 1, 4, 1.1),
         ),
         _turn,
     ),
@@ -294,7 +294,7 @@ MOVES: dict[str, Move] = {
         "Land on a detail",
         "Right up to the point, fast first, at rest in the end.",
         (
-            Slider("closer", "Closer", "x", 1.5, 12, 3),
+            Slider("closer", "Closer", "×", 1.5, 12, 3),
             Slider("tilt", "At an angle", "°", -30, 30, 4),
         ),
         _land,

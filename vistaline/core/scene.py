@@ -18,7 +18,7 @@ from vistaline.core.ground import horizon_in
 from vistaline.core.guides import guide_boxes
 from vistaline.core.optics import angle_of_view, gate_size
 from vistaline.core.ordering import NEAR
-from vistaline.core.poses import texture_of
+from vistaline.core.poses import standing_pose, texture_of
 from vistaline.core.render.blend import MODES
 from vistaline.core.shot import Layer, Shot
 from vistaline.core.stageplan import PlanView, StagePlan, draw_plans, view_cone
@@ -33,6 +33,8 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
     states = evaluate(shot, frames)
     first = states[0]
     places = {card.layer.id: card for card in (*first.mattes.values(), *first.cards)}
+    whole = _whole(shot)
+    map_card = places[whole["layer"]] if whole else None
     rate = shot.frame.rate
     return {
         "name": shot.name,
@@ -48,13 +50,51 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
         "mounts": [{"id": mount.id, "name": mount.name} for mount in shot.mounts],
         "shadows": _shadows(first),
         "frames": [
-            _frame(frame, state, shot, first) for frame, state in zip(frames, states, strict=True)
+            _frame(frame, state, shot, first) | {"seen": _seen_of(map_card, state.camera)}
+            for frame, state in zip(frames, states, strict=True)
         ],
         "framings": [
-            {"frame": framing.frame, "name": framing.name} for framing in shot.route.framings
+            {
+                "frame": framing.frame,
+                "hold": framing.hold,
+                "name": framing.name,
+                "keeps": framing.keeps,
+            }
+            for framing in shot.route.framings
         ],
+        "path": shot.route.path,
+        "whole": whole,
         "plan": {view.value: _plan(plan) for view, plan in draw_plans(shot, places).items()},
     }
+
+
+def _whole(shot: Shot) -> dict[str, Any] | None:
+    """Return the layer whose picture tells best where the camera is: the one behind the others."""
+    fit = [
+        layer
+        for layer in shot.layers
+        if layer.picture and not layer.hidden and layer.stays == "stage"
+    ]
+    if not fit:
+        return None
+    farthest = max(fit, key=lambda layer: layer.distance)
+    _, width, height = standing_pose(shot, farthest)
+    return {"layer": farthest.id, "texture": texture_of(shot, farthest), "aspect": width / height}
+
+
+def _seen_of(card: Card | None, camera: CameraState) -> list[list[float]] | None:
+    """Return the frame's corners in a card's unit coordinates; None if it is not before them."""
+    if card is None:
+        return None
+    homography = card.image_from_unit(camera)
+    if abs(np.linalg.det(homography)) < 1e-12:
+        return None
+    width, height = camera.frame_size
+    corners = np.array([[0, 0, 1], [width, 0, 1], [width, height, 1], [0, height, 1]])
+    units = corners @ np.linalg.inv(homography).T
+    if units[:, 2].min() <= 0:
+        return None
+    return np.round(units[:, :2] / units[:, 2:], 4).tolist()  # type: ignore[no-any-return]
 
 
 def textures_in(scene: dict[str, Any]) -> set[str]:
@@ -177,5 +217,6 @@ def _plan(plan: StagePlan) -> dict[str, Any]:
         "mounts": {key: [round(v, 5) for v in place] for key, place in plan.mounts.items()},
         "path": np.round(plan.path, 5).tolist(),
         "ticks": np.round(plan.ticks, 4).tolist(),
+        "stops": np.round(plan.stops, 5).tolist(),
         "speed": np.round(plan.speed, 4).tolist(),
     }

@@ -11,12 +11,15 @@ from vistaline.core.camera import CameraState
 from vistaline.core.errors import EditError
 from vistaline.core.route import Framing, Route
 from vistaline.core.shot import Layer, PictureRef, Shot
+from vistaline.core.timing import parse_time
 from vistaline.core.verbs import Verbs
 
 __all__ = [
     "REGISTRY",
     "Frames",
+    "When",
     "at_least",
+    "frames_of",
     "framing_of",
     "pictures_used",
     "seen_framing",
@@ -32,6 +35,8 @@ __all__ = [
 
 REGISTRY: Verbs[Shot] = Verbs()
 Frames = Annotated[int, Field(ge=0, le=1_000_000)]
+When = int | str
+"""A frame or a length: a number of frames, or as :func:`timing.parse_time` reads it."""
 
 
 def with_layer(shot: Shot, layer_id: str, **changes: Any) -> Shot:
@@ -137,3 +142,8 @@ def seen_framing(camera: CameraState, frame: int, **more: object) -> Framing:
 def at_least(shot: Shot, duration: int) -> int:
     """Return the shot's length in frames, or ``duration`` if that is more."""
     return max(duration, shot.frame.duration)
+
+
+def frames_of(shot: Shot, when: When) -> int:
+    """Return what a time says in frames."""
+    return when if isinstance(when, int) else parse_time(when, shot.frame.rate)

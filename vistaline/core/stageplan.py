@@ -12,6 +12,7 @@ from vistaline.core.arrays import FloatArray
 from vistaline.core.camera import CameraState, camera_states
 from vistaline.core.cards import Card, card_of
 from vistaline.core.mounts import standing_of
+from vistaline.core.paths import stretches_through
 from vistaline.core.shot import Shot
 
 __all__ = ["PlanView", "StagePlan", "draw_plans"]
@@ -36,6 +37,8 @@ class StagePlan:
     """(frames, 2): the camera at every frame."""
     ticks: FloatArray
     """(frames, 2): the path's direction at every frame, a unit vector; 0 where it stands."""
+    stops: FloatArray
+    """(framings, 3, 2): each framing's place, and its path's handles there: arriving, leaving."""
     speed: FloatArray
     """(frames,): how fast the camera travels, 0..1 of the shot's fastest."""
 
@@ -61,7 +64,8 @@ def draw_plans(shot: Shot, known: Mapping[str, Card] | None = None) -> dict[Plan
         else card_of(shot, layer)
         for layer in standing
     }
-    cameras = camera_states(shot, range(shot.frame.duration))
+    # What shakes it is no part of the path: its ticks and its speed could not be read.
+    cameras = camera_states(shot, range(shot.frame.duration), shaken=False)
     speed = _speed(cameras)
     return {view: _draw(shot, view, cards, cameras, speed) for view in PlanView}
 
@@ -90,7 +94,23 @@ def _draw(
     step = np.gradient(path, axis=0) if len(path) > 1 else np.zeros_like(path)
     length = np.linalg.norm(step, axis=1, keepdims=True)
     ticks = np.where(length > 1e-9, step / np.maximum(length, 1e-12), 0.0)
-    return StagePlan(bars=bars, mounts=mounts, path=path, ticks=ticks, speed=speed)
+    return StagePlan(
+        bars=bars,
+        mounts=mounts,
+        path=path,
+        ticks=ticks,
+        stops=flatten(_stops(shot).reshape(-1, 3), view).reshape(-1, 3, 2),
+        speed=speed,
+    )
+
+
+def _stops(shot: Shot) -> FloatArray:
+    """Return places and handles of the framings (framings, 3, 3) in metres."""
+    framings = shot.route.framings
+    stops = np.repeat(np.array([[f.position] for f in framings], dtype=np.float64), 3, axis=1)
+    for i, stretch in enumerate(stretches_through(framings, shot.route.path)):
+        stops[i, 2], stops[i + 1, 1] = stretch.points[1], stretch.points[2]
+    return stops
 
 
 def view_cone(camera: CameraState, view: PlanView) -> tuple[FloatArray, FloatArray]:

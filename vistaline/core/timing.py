@@ -6,7 +6,7 @@ from fractions import Fraction
 
 from vistaline.core.errors import ShotError
 
-__all__ = ["RATE_PRESETS", "parse_rate", "parse_time", "rate_label", "timecode"]
+__all__ = ["RATE_PRESETS", "parse_rate", "parse_time", "rate_label", "time_in", "timecode"]
 
 RATE_PRESETS: dict[str, Fraction] = {
     "23.976": Fraction(24000, 1001),
@@ -106,6 +106,21 @@ def parse_time(text: str, rate: Fraction) -> int:
             f"{text!r} is no time. Write frames (84), seconds (3.5 s) or a timecode (00:00:03:12)."
         )
     return round(frame)
+
+
+def time_in(frames: int, rate: Fraction, unit: str) -> str:
+    """Return a time as people write it: in ``frames``, ``seconds`` or ``timecode``.
+
+    Each is read back by :func:`parse_time`; seconds are exact to a hundredth of a frame.
+
+    >>> time_in(84, Fraction(24), "seconds"), time_in(84, Fraction(24), "frames")
+    ('3.5 s', '84 f')
+    """
+    if unit == "timecode":
+        return timecode(frames, rate)
+    if unit == "seconds":
+        return f"{float(frames / rate):.4f}".rstrip("0").rstrip(".") + " s"
+    return f"{frames} f"
 
 
 def _counted(text: str, parts: list[int], rate: Fraction) -> int:

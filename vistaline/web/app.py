@@ -19,13 +19,14 @@ from vistaline.actions.errors import ActionError, Conflict, NotFound, Refused
 from vistaline.actions.pictures import Library
 from vistaline.actions.queue import CeleryQueue, Queue, celery_app
 from vistaline.core.errors import CoreError
-from vistaline.core.timing import rate_label, timecode
+from vistaline.core.timing import rate_label, time_in, timecode
 from vistaline.store.database import connect
 from vistaline.store.files import FileStore
 from vistaline.store.models import Person
 from vistaline.store.settings import Settings
 from vistaline.web import (
     context,
+    direct,
     output,
     pictures,
     prepare,
@@ -97,13 +98,19 @@ def create_app(settings: Settings | None = None, *, queue: Queue | None = None) 
         tiles.blueprint,
         shots.blueprint,
         stage.blueprint,
+        direct.blueprint,
         output.blueprint,
         vendor.blueprint,
     ):
         app.register_blueprint(blueprint)
     app.jinja_env.globals.update(asset=_asset(Path(app.static_folder or "")))
     app.jinja_env.filters.update(
-        timecode=timecode, rate=rate_label, number=_number, size=_size, duration=_duration
+        timecode=timecode,
+        length_of=time_in,
+        rate=rate_label,
+        number=_number,
+        size=_size,
+        duration=_duration,
     )
     app.teardown_appcontext(context.close_session)
     _errors(app)

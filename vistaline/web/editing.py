@@ -15,7 +15,7 @@ __all__ = ["arguments", "changed", "send_kept", "version"]
 
 _FLAGS = {
     "keep_framing", "hidden", "locked", "edge_care", "takes_away", "invert", "backdrop", "add",
-    "remove", "none", "shadow",
+    "remove", "none", "shadow", "shift", "at_playhead",
 }  # fmt: skip
 _LISTS = ("layers", "follows")
 

@@ -12,10 +12,8 @@ from vistaline.actions import projects, shots
 from vistaline.actions.errors import NotFound, Refused
 from vistaline.core import edit
 from vistaline.core.drawn import look_called
-from vistaline.core.easing import NAMED_EASES
 from vistaline.core.evaluate import evaluate
 from vistaline.core.formats.still import encode_jpeg, encode_png
-from vistaline.core.optics import LENS_PRESETS, angle_of_view, gate_size
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.scene import describe_scene, pick_layer, textures_in
 from vistaline.core.shot import Layer, Shot
@@ -270,28 +268,6 @@ def redo(shot_id: int) -> Any:
 def head_panel(shot_id: int) -> Any:
     """Name, format, undo and redo."""
     return _page("_head.html", shot_id)
-
-
-@blueprint.get("/<int:shot_id>/panels/framing")
-@login_required
-def framing_panel(shot_id: int) -> Any:
-    """The chosen framing's values and the ease of the travel that arrives there."""
-    row, shot = open_shot(shot_id)
-    index = request.args.get("framing", 0, type=int)
-    index = min(max(index, 0), len(shot.route.framings) - 1)
-    framing = shot.route.framings[index]
-    return render_template(
-        "_framing.html",
-        row=row,
-        shot=shot,
-        index=index,
-        framing=framing,
-        curve=framing.curve,
-        angle=angle_of_view(framing.lens, gate_size(*shot.frame.size)[0]),
-        lenses=LENS_PRESETS,
-        eases=list(NAMED_EASES),
-        findings=findings_of(row, shot),
-    )
 
 
 @blueprint.get("/<int:shot_id>/panels/format")

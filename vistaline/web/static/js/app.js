@@ -3,11 +3,12 @@ import { Curve, Tones } from "./curve.js";
 import { Desk } from "./desk.js";
 import { Ease } from "./ease.js";
 import { disposeGone, mountAll } from "./mount.js";
+import { Moves } from "./moves.js";
 import { Preparing } from "./preparing.js";
 import { PaintedPlate, Separating } from "./separating.js";
 import { Upload } from "./upload.js";
 
-const kinds = { Curve, Desk, Ease, PaintedPlate, Preparing, Separating, Tones, Upload };
+const kinds = { Curve, Desk, Ease, Moves, PaintedPlate, Preparing, Separating, Tones, Upload };
 mountAll(document.body, kinds);
 document.addEventListener("htmx:after:swap", () => {
   disposeGone();

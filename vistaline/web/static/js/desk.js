@@ -48,11 +48,17 @@ export class Desk {
       const move = event.target.closest("[data-move]");
       if (move) this.#choose(move.dataset.move);
       if (event.target.closest('[data-do="add-framing"]')) this.#addFraming();
+      if (event.target.closest('[data-do="rectangles"]')) this.#drawFramings();
+      if (event.target.closest('[data-do="see-now"]')) this.#seeNow();
+      if (event.target.closest("[data-tab]")) this.#open(event.target.closest("[data-tab]").dataset.tab);
     });
     element.addEventListener("easechange", ({ detail }) => {
       const [x1, y1, x2, y2] = detail.points.map((value) => value.toFixed(3));
       scene.edit("set_ease", { framing: detail.framing, ease: "own", x1, y1, x2, y2 });
     });
+    element.addEventListener("change", ({ target }) => this.#remember(target));
+    if (element.dataset.bench === "direct") document.getElementById("chosen").elements.tab.value = localStorage.getItem("vistaline-tab") ?? "framing";
+    this.#recall();
     this.onKey = (event) => this.#key(event);
     document.addEventListener("keydown", this.onKey);
   }
@@ -71,6 +77,60 @@ export class Desk {
     if (at("[data-point]")) this.#point(at("[data-point]").dataset);
     if (at("[data-copy]")) this.#copy();
     if (at("[data-paste]")) this.#paste();
+  }
+
+  /** Open one of the panels beside the plan. */
+  #open(tab) {
+    localStorage.setItem("vistaline-tab", tab);
+    document.getElementById("chosen").elements.tab.value = tab;
+    document.body.dispatchEvent(new CustomEvent("chosen"));
+  }
+
+  /** Choices about how to work, not about the shot, are kept in this browser. */
+  #remember(field) {
+    if (field.dataset.kept) localStorage.setItem(field.dataset.kept, field.type === "checkbox" ? String(field.checked) : field.value);
+    if ("unit" in field.dataset && field.tagName === "SELECT") {
+      document.cookie = `vistaline-unit=${field.value}; path=/; max-age=31536000; SameSite=Lax`;
+      document.body.dispatchEvent(new CustomEvent("chosen"));
+    }
+  }
+
+  #recall() {
+    for (const field of this.element.querySelectorAll("[data-kept]")) {
+      const kept = localStorage.getItem(field.dataset.kept);
+      if (kept === null) continue;
+      if (field.type === "checkbox") field.checked = kept === "true";
+      else field.value = kept;
+    }
+  }
+
+  #drawFramings() {
+    const on = !this.viewfinder.rectangles;
+    this.viewfinder.rectangles = on;
+    this.viewfinder.gate.classList.toggle("asking", on);
+    this.element.querySelector('[data-do="rectangles"]').setAttribute("aria-pressed", String(on));
+    if (on) notice("Draw in the viewfinder what the next framing shows; one after the other. Again, or Escape, to end.", "info");
+  }
+
+  #seeNow() {
+    const { scene } = this;
+    scene.edit("replace_framing", { framing: scene.framing, frame: scene.frame });
+  }
+
+  async #copyFraming() {
+    const { scene } = this;
+    const answer = await fetch(`${scene.address}/framing.json?${new URLSearchParams({ framing: scene.framing })}`, { headers: { Accept: "application/json" } });
+    if (!answer.ok) return;
+    localStorage.setItem("vistaline-framings", JSON.stringify([await answer.json()]));
+    notice("Framing copied. Paste it with Ctrl V, behind the chosen one, here or in another shot.", "info");
+  }
+
+  #pasteFraming() {
+    const framings = localStorage.getItem("vistaline-framings");
+    if (!framings) return notice("Copy a framing first, with Ctrl C.", "info");
+    const { scene } = this;
+    const after = scene.framing;
+    return scene.edit("paste_framings", { framings, after }).then(() => scene.choose({ framing: after + 1 }));
   }
 
   #fold(group) {
@@ -134,6 +194,7 @@ export class Desk {
     const wanted = document.getElementById("find")?.value.trim().toLowerCase() ?? "";
     for (const item of this.element.querySelectorAll(".depth-scale li")) item.hidden = !item.textContent.toLowerCase().includes(wanted);
     this.#pressed();
+    this.#recall();
   }
 
   #pressed() {
@@ -167,6 +228,10 @@ export class Desk {
       const deed = { c: () => this.#copy(), v: () => this.#paste() }[event.key.toLowerCase()];
       if (deed) return event.preventDefault(), deed();
     }
+    if ((event.ctrlKey || event.metaKey) && this.route && !getSelection().toString()) {
+      const deed = { c: () => this.#copyFraming(), v: () => this.#pasteFraming() }[event.key.toLowerCase()];
+      if (deed) return event.preventDefault(), deed();
+    }
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     const onPlan = event.target.closest('[data-part="plan"]');
     const far = event.shiftKey ? 10 : 1;
@@ -177,15 +242,20 @@ export class Desk {
       Home: () => (transport.step(-Infinity), true),
       End: () => (transport.step(scene.data.duration), true),
       o: () => (transport.toggleLoop(), true),
+      j: () => (transport.shuttle(-1), true),
+      k: () => (transport.pause(), true),
+      l: () => (transport.shuttle(1), true),
       ...this.views.keys,
-      Escape: () => (this.viewfinder.asking ? this.viewfinder.ask(null) : scene.choose({ layer: "" }), true),
+      Escape: () => (this.viewfinder.rectangles ? this.#drawFramings() : this.viewfinder.asking ? this.viewfinder.ask(null) : scene.choose({ layer: "" }), true),
     };
     if (this.element.dataset.bench === "arrange") {
       Object.assign(deeds, { f: () => (this.#find(), true), Delete: () => (this.#remove(), true), Backspace: () => (this.#remove(), true) });
     }
     if (this.route) {
-      for (const [key, move] of [["t", "truck"], ["d", "dolly"], ["p", "pan"], ["r", "roll"]]) deeds[key] = () => (this.#choose(move), true);
+      for (const [key, move] of [["t", "truck"], ["d", "dolly"], ["z", "zoom"], ["p", "pan"], ["r", "roll"], ["c", "arc"]]) deeds[key] = () => (this.#choose(move), true);
       deeds.a = () => (this.#addFraming(), true);
+      deeds.e = () => (this.#drawFramings(), true);
+      deeds.s = () => (this.#seeNow(), true);
       const index = Number(event.key) - 1;
       if (index >= 0 && index < scene.data.framings.length) {
         deeds[event.key] = () => {

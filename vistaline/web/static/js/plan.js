@@ -61,6 +61,7 @@ export class Plan {
       ...this.#bars(at, data, plan, record),
       ...this.#mounts(at, data, plan),
       ...this.#path(at, plan, record),
+      ...this.#stops(at, data, plan),
     );
   }
 
@@ -159,6 +160,30 @@ export class Plan {
     ];
   }
 
+  /** The framings on the path; where it is smooth, the chosen one's handles. */
+  #stops(at, data, plan) {
+    if (this.bench !== "direct" || plan.stops.length < 2) return [];
+    const marks = plan.stops.map(([place], n) => {
+      const [x, y] = at(place);
+      return svg("circle", { class: n === this.scene.framing ? "stop chosen" : "stop", cx: x, cy: y, r: 3.5 });
+    });
+    if (data.path !== "smooth") return marks;
+    const n = this.scene.framing;
+    const [place, arriving, leaving] = plan.stops[n].map(at);
+    const handle = (end, [x, y]) => [svg("line", { class: "arm", x1: place[0], y1: place[1], x2: x, y2: y }), svg("circle", { class: "handle", cx: x, cy: y, r: 5, "data-handle": end })];
+    if (n > 0) marks.push(...handle("arrive", arriving));
+    if (n < plan.stops.length - 1) marks.push(...handle("leave", leaving));
+    return marks;
+  }
+
+  /** Bend the path: with Alt one handle alone, so that it has a corner. */
+  #bend(event, end) {
+    const framing = this.scene.framing;
+    const [place, arriving, leaving] = this.scene.current.data.plan[this.view].stops[framing];
+    const from = end === "arrive" ? arriving : leaving;
+    this.#wish(event, ({ dx, dy, event: now }) => ["drag_handle", { framing, end, view: this.view, x: from[0] - place[0] + dx / this.scale, y: from[1] - place[1] - dy / this.scale, joined: !now.altKey }]);
+  }
+
   #zoom(event) {
     event.preventDefault();
     const factor = Math.exp(-event.deltaY * 0.0015);
@@ -172,6 +197,8 @@ export class Plan {
 
   #press(event) {
     if (event.button !== 0) return;
+    const handle = event.target.closest("[data-handle]");
+    if (handle) return this.#bend(event, handle.dataset.handle);
     const end = event.target.closest("[data-end]");
     const bar = event.target.closest(".bar");
     const mount = event.target.closest(".mount");

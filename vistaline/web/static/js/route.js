@@ -17,6 +17,8 @@ export class Route {
     this.watch = new ResizeObserver(() => this.#change());
     this.watch.observe(this.sheet);
     this.sheet.addEventListener("pointerdown", (event) => this.#press(event));
+    this.sheet.addEventListener("dblclick", (event) => !event.target.closest("[data-framing]") && this.transport.loopRange(null));
+    transport.onRange = () => this.#change();
     scene.addEventListener("change", () => this.#change());
     scene.addEventListener("choose", () => this.#change());
     scene.addEventListener("frame", () => this.#head());
@@ -39,8 +41,8 @@ export class Route {
     if (!this.scene.data || !box.width || this.scene.shown) return;
     this.size = box;
     const { data } = this.scene;
-    this.sheet.replaceChildren(this.#hatch(), ...this.#ruler(data), ...this.#travels(data), svg("g", { class: "head" }), ...this.#stops(data));
-    this.note.textContent = `${data.framings.length} framing${data.framings.length === 1 ? "" : "s"}; drag one to change when it is reached`;
+    this.sheet.replaceChildren(this.#hatch(), ...this.#range(), ...this.#ruler(data), ...this.#travels(data), ...this.#edges(data), svg("g", { class: "head" }), ...this.#stops(data));
+    this.note.textContent = `${data.framings.length} framing${data.framings.length === 1 ? "" : "s"}; drag a pin, the end of a hold, or the end of the shot`;
     this.#head();
   }
 
@@ -60,23 +62,52 @@ export class Route {
     return marks;
   }
 
+  #range() {
+    const { range } = this.transport;
+    if (!range) return [];
+    const [from, to] = range.map((frame) => this.#x(frame));
+    return [svg("rect", { class: "range", x: from, width: Math.max(2, to - from), y: 1, height: 17 })];
+  }
+
   #travels(data) {
     const { speed } = data.plan.above;
     const rate = data.rate[0] / data.rate[1];
     const parts = [];
-    const ends = [0, ...data.framings.map((framing) => framing.frame), data.duration - 1];
-    const still = (from, to) => to > from && parts.push(svg("rect", { class: "hold", x: this.#x(from), width: this.#x(to) - this.#x(from), y: GROUND - 40, height: 40 }));
-    still(0, ends[1]);
-    still(ends.at(-2), data.duration - 1);
-    for (let n = 1; n < data.framings.length; n++) {
-      const [a, b] = [data.framings[n - 1].frame, data.framings[n].frame];
-      let outline = `M${this.#x(a)} ${GROUND}`;
-      for (let frame = a; frame <= b; frame++) outline += `L${this.#x(frame)} ${GROUND - speed[frame] * (GROUND - TOP - 34)}`;
-      parts.push(svg("path", { class: "hump", d: `${outline}L${this.#x(b)} ${GROUND}Z` }));
-      const words = `travel ${((b - a) / rate).toFixed(2)} s`;
-      parts.push(svg("text", { x: (this.#x(a) + this.#x(b)) / 2, y: GROUND + 18, "text-anchor": "middle" }, words));
-    }
+    const still = (from, to, kind) => to > from && parts.push(svg("rect", { class: kind, x: this.#x(from), width: this.#x(to) - this.#x(from), y: GROUND - 40, height: 40 }));
+    const said = (from, to, words) => {
+      const room = this.#x(to) - this.#x(from);
+      const text = `${words} ${((to - from) / rate).toFixed(2)} s`;
+      if (room > text.length * 6.2) parts.push(svg("text", { x: (this.#x(from) + this.#x(to)) / 2, y: GROUND + 18, "text-anchor": "middle" }, text));
+    };
+    still(0, data.framings[0].frame, "delay");
+    data.framings.forEach(({ frame, hold }, n) => {
+      still(frame, frame + hold, "hold");
+      if (hold) said(frame, frame + hold, "hold");
+      if (!n) return;
+      const before = data.framings[n - 1].frame + data.framings[n - 1].hold;
+      let outline = `M${this.#x(before)} ${GROUND}`;
+      for (let at = before; at <= frame; at++) outline += `L${this.#x(at)} ${GROUND - speed[at] * (GROUND - TOP - 34)}`;
+      parts.push(svg("path", { class: "hump", d: `${outline}L${this.#x(frame)} ${GROUND}Z` }));
+      said(before, frame, "travel");
+    });
+    const last = data.framings.at(-1);
+    still(last.frame + last.hold, data.duration - 1, "delay");
     return parts;
+  }
+
+  /** What is dragged besides the pins: where holds end, beside the pin's head, and where the shot does. */
+  #edges(data) {
+    const holds = data.framings.map(({ frame, hold }, n) => {
+      const x = this.#x(frame + hold);
+      const title = hold ? "Drag to hold it longer or shorter" : "Drag to hold this framing";
+      return svg("g", { class: "edge", "data-hold": n },
+        svg("title", {}, title), svg("rect", { class: "edge-grip", x: x - 3, y: GROUND - 40, width: 8, height: 40 }), svg("rect", { class: "edge-grip", x: x + 5, y: GROUND, width: 14, height: 18 }),
+        svg("line", { x1: x, x2: x, y1: hold ? GROUND - 40 : GROUND, y2: GROUND }), svg("path", { d: `M${x + 7} ${GROUND + 3}l8 5l-8 5z` }));
+    });
+    const x = this.#x(data.duration - 1);
+    return [...holds, svg("g", { class: "edge", "data-end": "" },
+      svg("title", {}, "Drag to stretch the shot"), svg("rect", { class: "edge-grip", x: x - 4, y: 0, width: 24, height: 20 }),
+      svg("line", { x1: x, x2: x, y1: 2, y2: GROUND }), svg("path", { d: `M${x + 3} 4l9 6l-9 6z` }))];
   }
 
   #stops(data) {
@@ -103,26 +134,68 @@ export class Route {
   #press(event) {
     if (event.button !== 0) return;
     this.transport.pause();
-    const stop = event.target.closest(".stop");
-    if (stop) return this.#pressStop(event, Number(stop.dataset.framing), stop);
-    this.scene.go(this.#frameAt(event.clientX));
-    drag(event, { move: ({ event: now }) => this.scene.go(this.#frameAt(now.clientX)), end: () => {} });
+    const at = (selector) => event.target.closest(selector);
+    if (at("[data-hold]")) return this.#pressHold(event, Number(at("[data-hold]").dataset.hold));
+    if (at("[data-end]")) return this.#pressEnd(event);
+    if (at(".stop")) return this.#pressStop(event, Number(at(".stop").dataset.framing));
+    const from = this.#frameAt(event.clientX);
+    this.scene.go(from);
+    drag(event, {
+      move: ({ event: now }) => {
+        const to = this.#frameAt(now.clientX);
+        this.scene.go(to);
+        if (now.shiftKey && to !== from) this.transport.loopRange([Math.min(from, to), Math.max(from, to)]);
+      },
+      end: () => {},
+    });
+  }
+
+  get #shifts() {
+    return document.querySelector("#shifts input")?.checked ?? false;
+  }
+
+  /** Drag a line sideways, with words beside it; `keep` gets the frame it is let go at. */
+  #slide(event, from, words, keep) {
+    const step = (this.size.width - LEFT - RIGHT) / Math.max(1, this.scene.data.duration - 1);
+    const target = ({ dx }) => Math.round(from + dx / step);
+    const mark = svg("g", { class: "sliding" });
+    this.sheet.append(mark);
+    drag(event, {
+      move: (now) => {
+        const x = this.#x(from) + (target(now) - from) * step;
+        mark.replaceChildren(svg("line", { x1: x, x2: x, y1: TOP, y2: GROUND + 8 }), svg("text", { x: x + 5, y: TOP + 12 }, words(target(now))));
+      },
+      end: (now) => (target(now) === from ? this.#change() : keep(target(now))),
+      cancel: () => this.#change(),
+    });
+  }
+
+  #seconds(frames) {
+    const { rate } = this.scene.data;
+    return `${frames} f · ${((frames * rate[1]) / rate[0]).toFixed(2)} s`;
+  }
+
+  #pressHold(event, framing) {
+    const { frame, hold } = this.scene.data.framings[framing];
+    this.scene.choose({ framing });
+    this.#slide(event, frame + hold, (at) => `held ${this.#seconds(Math.max(0, at - frame))}`, (at) => this.#keep("hold_framing", { framing, hold: Math.max(0, at - frame), shift: this.#shifts }));
+  }
+
+  #pressEnd(event) {
+    const { duration } = this.scene.data;
+    const which = localStorage.getItem("vistaline-stretch") ?? "all";
+    this.#slide(event, duration - 1, (at) => `the shot lasts ${this.#seconds(at + 1)}`, (at) => this.#keep("stretch_route", { duration: Math.max(1, at + 1), which }));
+  }
+
+  #keep(verb, values) {
+    this.scene.edit(verb, values).then(() => this.#change());
   }
 
   #pressStop(event, framing) {
-    const from = this.scene.data.framings[framing].frame;
+    const { frame } = this.scene.data.framings[framing];
     this.scene.choose({ framing });
-    this.scene.go(from);
-    const target = (now) => this.#frameAt(this.size.left + this.#x(from) + now.dx);
-    drag(event, {
-      move: (now) => {
-        const stop = this.sheet.querySelector(`.stop[data-framing="${framing}"]`);
-        stop.setAttribute("transform", `translate(${this.#x(target(now)) - this.#x(from)} 0)`);
-        stop.querySelector("text").textContent = `frame ${target(now)}`;
-      },
-      end: (now) => (target(now) === from ? this.#change() : this.scene.edit("time_framing", { framing, frame: target(now) }).then(() => this.#change())),
-      cancel: () => this.#change(),
-    });
+    this.scene.go(frame);
+    this.#slide(event, frame, (at) => `frame ${at}`, (at) => this.#keep("time_framing", { framing, frame: Math.max(0, at), shift: this.#shifts }));
   }
 
   dispose() {

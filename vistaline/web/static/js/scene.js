@@ -185,7 +185,12 @@ export class Scene extends EventTarget {
   }
 
   #post(path, values) {
-    return fetch(`${this.address}/${path}`, {
+    return this.ask(`${this.address}/${path}`, values);
+  }
+
+  /** Send values to an address of this shot. */
+  ask(address, values) {
+    return fetch(address, {
       method: "POST",
       headers: { Accept: "application/json", "X-CSRFToken": token() },
       body: new URLSearchParams(Object.entries(values).flatMap(([key, value]) => (Array.isArray(value) ? value.map((each) => [key, each]) : [[key, value]]))),

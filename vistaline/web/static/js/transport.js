@@ -4,6 +4,9 @@ export class Transport {
     this.scene = scene;
     this.part = (name) => desk.querySelector(`[data-part="${name}"]`);
     this.playing = false;
+    this.pace = null; // frames drawn a second
+    this.speed = 1; // of true rate; less than 0 is backwards
+    this.range = null; // first and last frame to loop
     this.loop = localStorage.getItem("vistaline-loop") !== "off";
     this.button = desk.querySelector('[data-do="play"]');
     this.loopButton = desk.querySelector('[data-do="loop"]');
@@ -31,10 +34,31 @@ export class Transport {
     this.loopButton.setAttribute("aria-pressed", String(this.loop));
   }
 
-  play() {
+  /** Loop these frames, or with null the whole shot again. */
+  loopRange(range) {
+    this.range = range;
+    this.onRange?.();
+  }
+
+  get #ends() {
+    const last = this.scene.data.duration - 1;
+    return (this.range ?? [0, last]).map((frame) => Math.min(frame, last));
+  }
+
+  /** Play that way; asked again, twice as fast. */
+  shuttle(way) {
+    const faster = this.playing && Math.sign(this.speed) === way ? Math.min(8, Math.abs(this.speed) * 2) : 1;
+    this.pause();
+    this.play(way * faster);
+  }
+
+  play(speed = 1) {
     const { data } = this.scene;
     if (!data || this.playing) return;
-    if (this.scene.frame >= data.duration - 1) this.scene.go(0);
+    const [first, last] = this.#ends;
+    const { frame } = this.scene;
+    if (speed > 0 ? frame >= last || frame < first : frame <= first || frame > last) this.scene.go(speed > 0 ? first : last);
+    this.speed = speed;
     this.playing = true;
     this.button.textContent = "❚❚";
     this.button.setAttribute("aria-label", "Pause");
@@ -65,15 +89,17 @@ export class Transport {
     if (!this.playing) return;
     const [over, under] = this.scene.data.rate;
     const passed = Math.max(0, now - this.began) / 1000;
-    let frame = this.from + Math.floor((passed * over) / under);
-    if (frame >= this.scene.data.duration) {
+    const [first, last] = this.#ends;
+    let frame = this.from + Math.sign(this.speed) * Math.floor((Math.abs(this.speed) * passed * over) / under);
+    if (this.speed > 0 ? frame > last : frame < first) {
+      const [start, end] = this.speed > 0 ? [first, last] : [last, first];
       if (!this.loop) {
-        this.scene.go(this.scene.data.duration - 1);
+        this.scene.go(end);
         return this.pause();
       }
-      this.scene.go(0);
+      this.scene.go(start);
       this.#restart();
-      frame = 0;
+      frame = start;
     }
     if (frame !== this.scene.frame) {
       this.drawn += 1;
@@ -88,7 +114,8 @@ export class Transport {
     this.part("timecode").textContent = data.frames[frame].timecode;
     const rate = data.rate[0] / data.rate[1];
     const slow = this.playing && this.pace && this.pace < rate * 0.9;
-    this.part("counter").textContent = slow ? `frame ${frame} · showing ${this.pace.toFixed(0)} of ${rate.toFixed(0)} fps` : `frame ${frame} of ${data.duration}`;
+    const fast = this.playing && this.speed !== 1 ? ` · ${this.speed < 0 ? "backwards" : "forwards"} ${Math.abs(this.speed)}×` : "";
+    this.part("counter").textContent = (slow ? `frame ${frame} · showing ${this.pace.toFixed(0)} of ${rate.toFixed(0)} fps` : `frame ${frame} of ${data.duration}`) + fast;
     const scrub = this.part("scrub");
     scrub.max = data.duration - 1;
     scrub.value = frame;

@@ -21,6 +21,8 @@ export class Viewfinder {
     this.quality = 1;
     this.ready = false;
     this.asking = null; // who wants to know the next point that is clicked
+    this.watched = null; // a frame that is looked at instead of the one in sight
+    this.inset = false;
     try {
       this.stage = new Stage(this.canvas);
       this.stage.seen = (id) => scene.shownShare(id);
@@ -70,8 +72,8 @@ export class Viewfinder {
   }
 
   /** Set how the frame is looked at: beyond its edges, at which quality, over checks. */
-  show({ beyond = this.beyond, quality = this.quality, checks = this.checks, guides = this.guides }) {
-    Object.assign(this, { beyond, quality, checks, guides });
+  show({ beyond = this.beyond, quality = this.quality, checks = this.checks, guides = this.guides, inset = this.inset }) {
+    Object.assign(this, { beyond, quality, checks, guides, inset });
     if (this.stage) this.stage.checks.value = Boolean(checks);
     this.#fit();
   }
@@ -106,9 +108,29 @@ export class Viewfinder {
       this.sized = `${across} ${down}`;
       this.stage.size(across, down);
     }
-    this.stage.draw(this.scene.current.record, coarse);
+    this.stage.draw(this.record, coarse);
     this.drawn = this.#sight();
     if (coarse > 1) this.refining = setTimeout(() => (this.scene.dragging ? this.draw() : this.draw(true)), IDLE);
+    this.#mark();
+  }
+
+  /** What is drawn: the frame in sight, or one of a move that is tried out. */
+  get record() {
+    return this.watched ?? this.scene.current.record;
+  }
+
+  /** Look at a frame that is none of the shot's; null ends that. */
+  look(record) {
+    if (this.watched === record) return;
+    this.watched = record;
+    this.draw();
+  }
+
+  /** Show a mark to be dragged to the point a move is about, in frame pixels. */
+  markPoint(on, changed) {
+    this.pointChanged = changed;
+    const { data } = this.scene;
+    this.point = on ? (this.point ?? { x: (data?.width ?? 1920) / 2, y: (data?.height ?? 1080) / 2 }) : null;
     this.#mark();
   }
 
@@ -133,6 +155,8 @@ export class Viewfinder {
       this.asking({ x, y });
       return this.ask(null);
     }
+    if (this.point) return this.#dragPoint(event);
+    if (this.rectangles) return this.#drawRectangle(event);
     if (this.bench === "arrange") {
       if (!event.shiftKey && this.handles.press(event)) return;
       return this.#pressLayer(event, x, y, scale);
@@ -140,6 +164,53 @@ export class Viewfinder {
     this.#dragging(event, scale, () => ["move_camera", { framing: this.scene.framing, move: this.move }], () => {
       this.scene.go(this.scene.data.framings[this.scene.framing].frame);
     });
+  }
+
+  #dragPoint(event) {
+    const put = (now) => {
+      const { x, y } = this.framePoint(now);
+      this.point = { x, y };
+      this.#mark();
+    };
+    put(event);
+    const carrier = { currentTarget: this.gate, pointerId: event.pointerId, clientX: event.clientX, clientY: event.clientY };
+    drag(carrier, { move: ({ event: now }) => put(now), end: () => this.pointChanged?.(), cancel: () => this.pointChanged?.() });
+  }
+
+  /** Draw what the next framing shows, in the frame's own shape. */
+  #drawRectangle(event) {
+    const start = this.framePoint(event);
+    const { width, height } = this.scene.data;
+    const box = (now) => {
+      const { x, y } = this.framePoint(now);
+      const size = Math.max(Math.abs(x - start.x) / width, Math.abs(y - start.y) / height);
+      return { x0: start.x, y0: start.y, x1: start.x + Math.sign(x - start.x || 1) * size * width, y1: start.y + Math.sign(y - start.y || 1) * size * height };
+    };
+    const carrier = { currentTarget: this.gate, pointerId: event.pointerId, clientX: event.clientX, clientY: event.clientY };
+    const end = () => {
+      this.drawing = null;
+      this.#mark();
+    };
+    drag(carrier, {
+      move: ({ event: now }) => {
+        this.drawing = box(now);
+        this.#mark();
+      },
+      end: ({ event: now }) => {
+        this.#frame(box(now));
+        end();
+      },
+      cancel: end,
+    });
+  }
+
+  /** Make a framing of a rectangle, on what is seen in its middle. */
+  async #frame(box) {
+    const { scene } = this;
+    const count = scene.data.framings.length;
+    const layer = (await scene.pick((box.x0 + box.x1) / 2, (box.y0 + box.y1) / 2)) ?? "";
+    await scene.edit("frame_rectangle", { frame: scene.frame, layer, ...box });
+    scene.choose({ framing: count });
   }
 
   #pressLayer(event, x, y, scale) {
@@ -205,7 +276,57 @@ export class Viewfinder {
     marks.push(svg("rect", { class: "frame-line", x: x - 0.5, y: y - 0.5, width: width + 1, height: height + 1 }));
     if (this.guides) marks.push(...this.#guides(this.scene.current.data.guides));
     if (this.bench === "arrange") marks.push(...this.handles.marks());
+    if (this.point) marks.push(...this.#pointMark());
+    if (this.drawing) marks.push(this.#drawn());
+    if (this.inset) marks.push(...this.#where());
+    if (this.bench === "direct" && this.scene.shown?.values) marks.push(...this.#words());
     this.overlay.replaceChildren(...marks);
+  }
+
+  #pointMark() {
+    const scale = this.place.width / this.scene.data.width;
+    const at = `translate(${this.place.x + this.point.x * scale} ${this.place.y + this.point.y * scale})`;
+    return [svg("circle", { class: "aim", r: 9, transform: at }), svg("path", { class: "aim", d: "M-15 0h8M7 0h8M0 -15v8M0 7v8", transform: at })];
+  }
+
+  #drawn() {
+    const scale = this.place.width / this.scene.data.width;
+    const { x0, y0, x1, y1 } = this.drawing;
+    return svg("rect", { class: "drawn", x: this.place.x + Math.min(x0, x1) * scale, y: this.place.y + Math.min(y0, y1) * scale, width: Math.abs(x1 - x0) * scale, height: Math.abs(y1 - y0) * scale });
+  }
+
+  /** The whole picture, small, with what the frame shows of it. */
+  #where() {
+    const { whole, textures } = this.scene.data;
+    const { seen } = this.record;
+    if (!whole || !textures[whole.texture]) return [];
+    const wide = Math.min(150, 120 * whole.aspect);
+    const high = wide / whole.aspect;
+    const [x, y] = [this.place.x + this.place.width - wide - 8, this.place.y + this.place.height - high - 8];
+    const thumbnail = `${textures[whole.texture]}&thumb=1`;
+    const marks = [svg("image", { href: thumbnail, x, y, width: wide, height: high, preserveAspectRatio: "none" }), svg("rect", { class: "inset", x, y, width: wide, height: high })];
+    if (seen) marks.push(svg("polygon", { class: "inset-frame", points: seen.map(([u, v]) => `${x + u * wide},${y + v * high}`).join(" ") }));
+    return marks;
+  }
+
+  /** What a drag does to the camera, in words: zoom and dolly are not the same. */
+  #words() {
+    const { shown, framing, data } = this.scene;
+    const now = shown.values.framings[framing];
+    const before = this.started?.framing === framing && this.started.version === data.version ? this.started.values : null;
+    if (!before) this.started = { framing, version: data.version, values: now };
+    const from = before ?? now;
+    const metres = Math.hypot(now.across - from.across, now.up - from.up, now.forward - from.forward);
+    const said = {
+      truck: `Truck and pedestal: the camera goes ${metres.toFixed(2)} m aside`,
+      dolly: `Dolly: the camera goes ${metres.toFixed(2)} m, the lens stays ${now.lens.toFixed(1)} mm`,
+      zoom: `Zoom: the lens goes from ${from.lens.toFixed(1)} to ${now.lens.toFixed(1)} mm, the camera stays`,
+      pan: `Pan ${now.pan.toFixed(1)}°, tilt ${now.tilt.toFixed(1)}°`,
+      roll: `Roll ${now.roll.toFixed(1)}°`,
+      arc: `Arc: ${(now.pan - from.pan).toFixed(1)}° round, ${metres.toFixed(2)} m`,
+    }[this.move];
+    const { x, y, height } = this.place;
+    return [svg("text", { class: "said", x: x + 12, y: y + height - 12 }, said)];
   }
 
   /** Safe areas and thirds; `data.guides` are boxes in frame pixels. */

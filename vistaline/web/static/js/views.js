@@ -3,17 +3,18 @@ export class Views {
   constructor(desk, viewfinder, scene) {
     Object.assign(this, { desk, viewfinder, scene });
     this.part = (name) => desk.querySelector(`[data-do="${name}"]`);
-    for (const name of ["guides", "beyond", "checks"]) this.part(name).addEventListener("click", () => this.#toggle(name));
+    for (const name of ["guides", "beyond", "checks", "inset"]) this.part(name).addEventListener("click", () => this.#toggle(name));
     this.part("dim").addEventListener("click", () => this.#dim());
     this.part("quality").addEventListener("change", () => this.#quality(this.part("quality").value));
     for (const view of ["above", "side", "both"]) this.part(view).addEventListener("click", () => this.#plan(view));
-    for (const name of ["guides", "beyond", "checks"]) this.#set(name, localStorage.getItem(`vistaline-${name}`) === "on");
+    for (const name of ["guides", "beyond", "checks", "inset"]) this.#set(name, localStorage.getItem(`vistaline-${name}`) === "on");
     this.#quality(localStorage.getItem("vistaline-quality") ?? "1");
     this.#plan(localStorage.getItem("vistaline-plan") ?? "above");
     this.keys = {
       g: () => (this.#toggle("guides"), true),
       b: () => (this.#toggle("beyond"), true),
-      k: () => (this.#toggle("checks"), true),
+      x: () => (this.#toggle("checks"), true),
+      w: () => (this.#toggle("inset"), true),
       i: () => (this.#dim(), true),
       v: () => (this.#plan({ above: "side", side: "both", both: "above" }[this.view]), true),
     };

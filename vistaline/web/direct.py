@@ -1,0 +1,142 @@
+"""What Direct adds to a shot's page: its panels, and moves shown before they are kept."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from flask import Blueprint, render_template, request
+from flask_login import login_required
+
+from vistaline.actions.errors import NotFound
+from vistaline.core import edit
+from vistaline.core.easing import EASE_NAMES, CubicBezier
+from vistaline.core.foresight.overscan import Overscan, overscan
+from vistaline.core.mounts import FOLLOWS
+from vistaline.core.moves import MOVES
+from vistaline.core.optics import LENS_PRESETS, angle_of_view, gate_size
+from vistaline.core.retiming import times_of
+from vistaline.core.scene import describe_scene
+from vistaline.core.shake import STARTING_SHAKES
+from vistaline.core.shot import Shot
+from vistaline.core.speed import eased_with_peak, peak_of, speed_of
+from vistaline.store.models import ShotRow
+from vistaline.web.context import services
+from vistaline.web.editing import arguments
+from vistaline.web.shots import findings_of, open_shot
+
+__all__ = ["blueprint"]
+
+blueprint = Blueprint("direct", __name__, url_prefix="/shots")
+
+TABS = (("framing", "Framing"), ("camera", "Camera"), ("moves", "Moves"))
+_PREVIEWED = 36
+"""Frames of a move that is shown before it is chosen."""
+
+
+@blueprint.get("/<int:shot_id>/panels/direct")
+@login_required
+def panel(shot_id: int) -> Any:
+    """The panel that is open: the chosen framing, the camera as a whole, or the shelf of moves."""
+    row, shot = open_shot(shot_id)
+    tab = request.args.get("tab", "framing")
+    index = request.args.get("framing", 0, type=int)
+    index = min(max(index, 0), len(shot.route.framings) - 1)
+    values = {
+        "row": row,
+        "shot": shot,
+        "tabs": TABS,
+        "index": index,
+        "framing": shot.route.framings[index],
+        "unit": request.cookies.get("vistaline-unit", "frames"),
+        "standing": [(each.id, each.name) for each in shot.layers if not each.is_backdrop],
+        "findings": findings_of(row, shot),
+    }
+    if tab == "camera":
+        return render_template("_camera.html", tab=tab, **values, **_camera(row, shot))
+    if tab == "moves":
+        return render_template("_moves.html", tab=tab, moves=MOVES, **values)
+    return render_template("_framing.html", tab="framing", **values, **_framing(shot, index))
+
+
+def _framing(shot: Shot, index: int) -> dict[str, Any]:
+    framing = shot.route.framings[index]
+    curve = framing.curve
+    time, height = peak_of(curve)
+    return {
+        "curve": curve if isinstance(curve, CubicBezier) else None,
+        "progress": np.round(curve(np.linspace(0, 1, 65)), 4).tolist(),
+        "speed": np.round(speed_of(curve, 64), 4).tolist(),
+        "peak": (time, height),
+        "angle": angle_of_view(framing.lens, gate_size(*shot.frame.size)[0]),
+        "lenses": LENS_PRESETS,
+        "eases": EASE_NAMES,
+    }
+
+
+def _camera(row: ShotRow, shot: Shot) -> dict[str, Any]:
+    return {
+        "times": times_of(shot.route, shot.frame.duration),
+        "shakes": STARTING_SHAKES,
+        "offer": _overscan(row, shot) if shot.route.shake else None,
+        "follows": FOLLOWS,
+    }
+
+
+_offers: dict[int, tuple[int, Overscan | None]] = {}
+
+
+def _overscan(row: ShotRow, shot: Shot) -> Overscan | None:
+    """Return what covers the edges; computed once a version, as it looks at every frame."""
+    kept = _offers.get(row.id)
+    if kept is None or kept[0] != row.version:
+        looks = services().library.looks_of(shot)
+        solid = [
+            layer.id
+            for layer in shot.layers
+            if layer.field or (layer.picture and looks[layer.picture].opaque)
+        ]
+        kept = _offers[row.id] = (row.version, overscan(shot, solid))
+    return kept[1]
+
+
+@blueprint.get("/<int:shot_id>/framing.json")
+@login_required
+def framing(shot_id: int) -> Any:
+    """Send one framing, to be pasted elsewhere."""
+    _, shot = open_shot(shot_id)
+    index = request.args.get("framing", 0, type=int)
+    if not 0 <= index < len(shot.route.framings):
+        raise NotFound("The route has no such framing.")
+    return shot.route.framings[index].model_dump(mode="json")
+
+
+@blueprint.get("/<int:shot_id>/peak.json")
+@login_required
+def peak(shot_id: int) -> Any:
+    """Say which curve is fastest at a time and a height, while its peak is dragged."""
+    open_shot(shot_id)
+    args = request.args
+    ease = eased_with_peak(args.get("time", 0.5, type=float), args.get("height", 2.0, type=float))
+    return {
+        "handles": [ease.x1, ease.y1, ease.x2, ease.y2],
+        "progress": np.round(ease(np.linspace(0, 1, 65)), 4).tolist(),
+        "speed": np.round(speed_of(ease, 64), 4).tolist(),
+        "peak": peak_of(ease),
+    }
+
+
+@blueprint.post("/<int:shot_id>/clip/<verb>")
+@login_required
+def clip(shot_id: int, verb: str) -> Any:
+    """Send some frames of what an edit would make of the whole shot; nothing is kept."""
+    _, shot = open_shot(shot_id)
+    changed = edit.apply(shot, verb, arguments())
+    last = changed.frame.duration - 1
+    frames = sorted({round(n * last / (_PREVIEWED - 1)) for n in range(_PREVIEWED)})
+    described = describe_scene(changed, frames)
+    return {
+        "at": frames,
+        "frames": described["frames"],
+        "seconds": float(changed.frame.seconds),
+    }
