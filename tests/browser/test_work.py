@@ -27,7 +27,7 @@ DUSK = 1
 
 
 def number(page: Page, field: str) -> float:
-    return float(page.locator(field).input_value())
+    return float(page.locator(field).input_value().split()[0])  # times carry their unit
 
 
 @contextmanager
@@ -36,7 +36,7 @@ def change(page: Page) -> Iterator[None]:
     seen = (
         page.expect_response(lambda r: r.url.endswith("/scene.json")),
         page.expect_response(lambda r: r.url.endswith("/panels/head")),
-        page.expect_response(lambda r: "/panels/layer" in r.url or "/panels/framing" in r.url),
+        page.expect_response(lambda r: "/panels/layer" in r.url or "/panels/direct" in r.url),
     )
     with seen[0], seen[1], seen[2]:
         yield
@@ -251,9 +251,9 @@ def test_directing(page: Page) -> None:
     assert number(page, "#v-set_framing-across") > before  # the picture goes left, the camera right
 
     page.keyboard.press("2")
-    expect(page.locator("#v-time_framing-frame")).to_have_value("191")
+    expect(page.locator("#v-time_framing-frame")).to_have_value("191 f")
     expect(page.locator("[data-part=counter]")).to_have_text("frame 191 of 192")
-    for key, field in (("d", "forward"), ("p", "pan"), ("r", "roll")):
+    for key, field in (("d", "forward"), ("p", "pan"), ("r", "roll"), ("c", "across")):
         page.keyboard.press(key)
         before = number(page, f"#v-set_framing-{field}")
         drag(page, *middle, 25, -30)
@@ -285,13 +285,13 @@ def test_directing(page: Page) -> None:
     with change(page):
         page.keyboard.press("a")
     expect(page.locator(".stop")).to_have_count(3)
-    expect(page.locator("#v-time_framing-frame")).to_have_value("11")
+    expect(page.locator("#v-time_framing-frame")).to_have_value("11 f")
     stop = page.locator(".stop[data-framing='1'] rect").bounding_box()
     assert stop
     drag(page, stop["x"] + stop["width"] - 8, stop["y"] + 8, 200, 0)
     assert number(page, "#v-time_framing-frame") > 30
     with change(page):
-        page.click("text=Remove this framing")
+        page.click("#inspector button:text-is('Remove')")
     expect(page.locator(".stop")).to_have_count(2)
 
     # Play, pause, loop off.
@@ -343,9 +343,7 @@ def test_two_windows_do_not_overwrite_each_other(page: Page, stack: Stack) -> No
     other.press("#v-set_framing-tilt", "Enter")
     expect(other.locator("#notice")).to_contain_text("changed in another window")
     other.close()
-    assert (
-        page.request.get(f"/shots/{DUSK}/panels/framing?framing=0").text().count('value="2"') == 1
-    )
+    assert page.request.get(f"/shots/{DUSK}/panels/direct?framing=0").text().count('value="2"') == 1
     undo_everything(page)
 
 

@@ -313,6 +313,45 @@ def test_the_overscan_offered_is_the_smallest_that_bares_no_edge() -> None:
     assert overscan(shaken, set()) is None
 
 
+# --- cameras and cuts ---
+
+
+def test_a_cut_shows_another_camera(tour: Shot) -> None:
+    two = made(tour, "add_camera")
+    assert two.camera == "b" and two.route == tour.route
+    two = made(made(two, "set_framing", framing=1, across=0.7), "set_lens", lens=85)
+    cut = made(two, "cut_to", frame="4 s", camera="b")
+    assert [(each.frame, each.camera) for each in cut.cuts] == [(96, "b")]
+    lenses = [camera.lens for camera in camera_states(cut, [95, 96, 199])]
+    assert lenses == pytest.approx([35, 85, 85])
+    # Whichever is directed, what is seen is the same.
+    first = made(cut, "direct_camera", camera="a")
+    assert first.route == tour.route and first.camera_name == "A"
+    for one, other in zip(
+        camera_states(first, range(200)), camera_states(cut, range(200)), strict=True
+    ):
+        assert (one.position, one.lens) == (other.position, other.lens)
+    back = made(cut, "cut_to", frame=150, camera="a")
+    assert len(back.cuts) == 2 and len(made(back, "remove_cut", cut=0).cuts) == 0
+    assert made(back, "move_cut", cut=1, frame=140).cuts[1].frame == 140
+    assert made(back, "stretch_route", duration=120).cuts == back.cuts[:1]
+    assert not made(back, "remove_camera").cuts
+    for wrong in ({"frame": 120, "camera": "b"}, {"frame": 0, "camera": "b"},
+                  {"frame": 10, "camera": "z"}, {"frame": 200, "camera": "a"}):  # fmt: skip
+        with pytest.raises((EditError, ShotError)):
+            made(cut, "cut_to", **wrong)
+    with pytest.raises((EditError, ShotError), match="follow each other"):
+        made(back, "move_cut", cut=1, frame=90)
+
+
+def test_a_cut_hides_best_where_the_move_is_fastest() -> None:
+    """A travel eased at both ends is fastest in its middle (common practice, no source)."""
+    shot = routed({"frame": 0, "hold": 40}, {"frame": 140, "position": [1.5, 0, 0]})
+    two = made(shot, "add_camera")
+    found = made(two, "cut_to", frame=70, camera="b", fastest=True).cuts[0].frame
+    assert abs(found - 90) <= 1
+
+
 # --- moves and rectangles ---------------------------------------------------------------------
 
 

@@ -20,7 +20,14 @@ from vistaline.core.route import Aim
 from vistaline.core.shake import sway_of
 from vistaline.core.shot import Shot
 
-__all__ = ["CameraState", "aimed", "camera_states", "depth_of", "route_states"]
+__all__ = [
+    "CameraState",
+    "aimed",
+    "camera_states",
+    "depth_of",
+    "live_cameras",
+    "route_states",
+]
 
 FAR = 4e6
 """Metres: beyond the farthest a layer can stand from a camera."""
@@ -64,14 +71,33 @@ def camera_states(shot: Shot, frames: ArrayLike, *, shaken: bool = True) -> list
     """Return the camera on the stage at ``frames`` (N,), whole or fractional.
 
     Where its route has it, carried by what it rides on, its head turned to what it aims at, and
-    last of all ``shaken``.
+    last of all ``shaken``. Where the shot is cut, the camera is that which is seen.
     """
     times = np.atleast_1d(np.asarray(frames, dtype=np.float64))
+    if shot.cuts:
+        return _cut_together(shot, times, shaken)
     states = _carried(shot, _route_states(shot, times))
     states = _keeping(shot, times, states)
     if shot.route.aim:
         states = aimed(states, shot.route.aim, _middle_of(shot, shot.route.aim.at))
     return _shaken(shot, times, states) if shaken and shot.route.shake else states
+
+
+def live_cameras(shot: Shot, times: FloatArray) -> list[str]:
+    """Return the id of the camera that is seen at each of ``times`` (N,)."""
+    ids = [shot.opening, *(cut.camera for cut in shot.cuts)]
+    return [ids[n] for n in np.searchsorted([cut.frame for cut in shot.cuts], times, "right")]
+
+
+def _cut_together(shot: Shot, times: FloatArray, shaken: bool) -> list[CameraState]:
+    live = np.array(live_cameras(shot, times))
+    found: dict[int, CameraState] = {}
+    for camera in dict.fromkeys(live.tolist()):
+        seen = np.flatnonzero(live == camera)
+        alone = shot.directed_by(camera).evolve(cuts=())
+        states = camera_states(alone, times[seen], shaken=shaken)
+        found.update(zip(seen.tolist(), states, strict=True))
+    return [found[n] for n in range(len(times))]
 
 
 def route_states(shot: Shot, frames: ArrayLike) -> list[CameraState]:

@@ -14,6 +14,7 @@ from pydantic import ValidationError
 from vistaline.core import (  # noqa: F401  their edits are among the verbs
     arranging,
     clipboard,
+    edit_cameras,
     edit_layers,
     edit_looks,
     edit_mounts,
@@ -28,7 +29,7 @@ from vistaline.core.edit_titles import in_register
 from vistaline.core.errors import EditError, ShotError
 from vistaline.core.retiming import stretched, times_of
 from vistaline.core.shot import Shot
-from vistaline.core.shot_verbs import REGISTRY
+from vistaline.core.shot_verbs import REGISTRY, with_route
 from vistaline.core.timing import parse_rate
 
 __all__ = ["VERBS", "apply", "label"]
@@ -64,11 +65,11 @@ def set_format(shot: Shot, *, width: int, height: int, rate: str, duration: int)
     """
     times = stretched(times_of(shot.route, shot.frame.duration), duration)
     try:
-        return shot.evolve(
+        lasting = with_route(shot, times.laid(shot.route), duration)
+        return lasting.evolve(
             frame=shot.frame.evolve(
                 width=width, height=height, rate=parse_rate(rate), duration=duration
-            ),
-            route=times.laid(shot.route),
+            )
         )
     except ValidationError as error:
         cause: ShotError = explain(error)

@@ -13,7 +13,7 @@ from vistaline.core.model import Degrees, Metres, Part, Position
 from vistaline.core.mounts import Ride
 from vistaline.core.optics import DEFAULT_LENS
 
-__all__ = ["Aim", "EaseName", "Framing", "Millimetres", "Path", "Route", "Shake"]
+__all__ = ["Aim", "Camera", "Cut", "EaseName", "Framing", "Millimetres", "Path", "Route", "Shake"]
 
 Millimetres = Annotated[float, Field(gt=0, le=5000, allow_inf_nan=False)]
 Path = Literal["straight", "smooth"]
@@ -119,3 +119,18 @@ class Route(Part):
                 field=f"route.framings.{i + 1}.frame",
             )
         return self
+
+
+class Camera(Part):
+    """Another camera of the shot, while it is not the one that is directed."""
+
+    id: str = Field(min_length=1, max_length=80)
+    name: str = Field(min_length=1, max_length=80)
+    route: Route = Route()
+
+
+class Cut(Part):
+    """From this frame on another camera is seen."""
+
+    frame: int = Field(ge=1)
+    camera: str = Field(min_length=1, max_length=80, description="The id of the camera cut to.")

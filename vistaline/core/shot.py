@@ -27,7 +27,7 @@ from vistaline.core.lettering import Title
 from vistaline.core.model import Degrees, Distance, HexColour, Length, Metres, Part, Position
 from vistaline.core.mounts import Mount, Ride, standing_of
 from vistaline.core.occluders import Occluder
-from vistaline.core.route import EaseName, Millimetres, Route
+from vistaline.core.route import Camera, Cut, EaseName, Millimetres, Route
 from vistaline.core.timing import parse_rate, rate_label
 
 __all__ = [
@@ -214,7 +214,15 @@ class Shot(Part):
     layers: tuple[Layer, ...] = Field(
         (), max_length=500, description="Of two at one distance, the later is in front."
     )
+    camera: str = Field("a", min_length=1, max_length=80, description="The route's camera's id.")
+    camera_name: str = Field("A", min_length=1, max_length=80)
     route: Route = Route()
+    cameras: tuple[Camera, ...] = Field((), max_length=50, description="All other cameras.")
+    cuts: tuple[Cut, ...] = Field(
+        (),
+        max_length=1000,
+        description="In order of time; before them the first camera is seen.",
+    )
     eases: dict[str, EaseName] = Field(
         default_factory=dict, max_length=200, description="Eases of one's own, kept by name."
     )
@@ -243,13 +251,60 @@ class Shot(Part):
                     )
         for mount in self.mounts:
             standing_of(mount, self.mounts)
-        if self.route.ride and self.route.ride.on not in mounts:
-            raise ShotError(
-                f"The camera rides on {self.route.ride.on!r}, which is not among the mounts.",
-                field="route.ride",
-            )
-        self._check_route(self.route, ids)
+        for route in (self.route, *(camera.route for camera in self.cameras)):
+            if route.ride and route.ride.on not in mounts:
+                raise ShotError(
+                    f"The camera rides on {route.ride.on!r}, which is not among the mounts.",
+                    field="route.ride",
+                )
+            self._check_route(route, ids)
+        self._check_cuts()
         return self
+
+    def _check_cuts(self) -> None:
+        known = [self.camera, *(camera.id for camera in self.cameras)]
+        if len({*known}) < len(known):
+            raise ShotError("Two cameras have one id; each needs its own.", field="cameras")
+        before = 0
+        for i, cut in enumerate(self.cuts):
+            if cut.camera not in known:
+                raise ShotError(
+                    f"Cut {i + 1} is to camera {cut.camera!r}, which the shot does not have.",
+                    field=f"cuts.{i}.camera",
+                )
+            if not before < cut.frame < self.frame.duration:
+                raise ShotError(
+                    f"Cut {i + 1} is at frame {cut.frame}: cuts must follow each other, within the "
+                    "shot. Move it or remove it.",
+                    field=f"cuts.{i}.frame",
+                )
+            before = cut.frame
+
+    def directed_by(self, camera_id: str) -> Shot:
+        """Return the shot with another of its cameras as the one that is directed.
+
+        Raises
+        ------
+        ShotError
+            There is no such camera.
+        """
+        if camera_id == self.camera:
+            return self
+        found = next((each for each in self.cameras if each.id == camera_id), None)
+        if found is None:
+            raise ShotError(f"There is no camera {camera_id!r} in this shot.")
+        mine = Camera(id=self.camera, name=self.camera_name, route=self.route)
+        return self.evolve(
+            camera=found.id,
+            camera_name=found.name,
+            route=found.route,
+            cameras=tuple(mine if each is found else each for each in self.cameras),
+        )
+
+    @property
+    def opening(self) -> str:
+        """The id of the camera that is seen first: the first that was made."""
+        return min((self.camera, *(camera.id for camera in self.cameras)))
 
     def _check_route(self, route: Route, layers: Collection[str]) -> None:
         last, end = route.framings[-1], self.frame.duration - 1

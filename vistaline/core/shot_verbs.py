@@ -9,7 +9,8 @@ from pydantic import Field
 
 from vistaline.core.camera import CameraState
 from vistaline.core.errors import EditError
-from vistaline.core.route import Framing, Route
+from vistaline.core.retiming import stretched, times_of
+from vistaline.core.route import Camera, Framing, Route
 from vistaline.core.shot import Layer, PictureRef, Shot
 from vistaline.core.timing import parse_time
 from vistaline.core.verbs import Verbs
@@ -63,7 +64,10 @@ def without(shot: Shot, ids: Collection[str]) -> Shot:
         changed = lost != {"matte": layer.matte, "paired": layer.paired}
         rest.append(layer.evolve(**lost) if changed else layer)
     return shot.evolve(
-        layers=tuple(rest), pictures=pictures_used(shot, rest), route=_released(shot.route, ids)
+        layers=tuple(rest),
+        pictures=pictures_used(shot, rest),
+        route=_released(shot.route, ids),
+        cameras=tuple(each.evolve(route=_released(each.route, ids)) for each in shot.cameras),
     )
 
 
@@ -114,7 +118,20 @@ def with_route(shot: Shot, route: Route, duration: int | None = None) -> Shot:
     """Return the shot with another route, and as many frames as that needs."""
     if duration is None or duration == shot.frame.duration:
         return shot.evolve(route=route)
-    return shot.evolve(route=route, frame=shot.frame.evolve(duration=duration))
+    return shot.evolve(
+        route=route,
+        frame=shot.frame.evolve(duration=duration),
+        cameras=tuple(_fitted(each, shot.frame.duration, duration) for each in shot.cameras),
+        cuts=tuple(cut for cut in shot.cuts if cut.frame < duration),
+    )
+
+
+def _fitted(camera: Camera, before: int, duration: int) -> Camera:
+    """Return another camera for a shot of another length: it stands longer, or is stretched."""
+    if camera.route.framings[-1].last < duration:
+        return camera
+    times = stretched(times_of(camera.route, before), duration)
+    return camera.evolve(route=times.laid(camera.route))
 
 
 def with_framing(shot: Shot, index: int, **changes: object) -> Shot:

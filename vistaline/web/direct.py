@@ -75,7 +75,10 @@ def _framing(shot: Shot, index: int) -> dict[str, Any]:
 
 
 def _camera(row: ShotRow, shot: Shot) -> dict[str, Any]:
+    named = {shot.camera: shot.camera_name} | {each.id: each.name for each in shot.cameras}
     return {
+        "cameras": sorted(named.items()),
+        "named": named,
         "times": times_of(shot.route, shot.frame.duration),
         "shakes": STARTING_SHAKES,
         "offer": _overscan(row, shot) if shot.route.shake else None,
@@ -96,7 +99,7 @@ def _overscan(row: ShotRow, shot: Shot) -> Overscan | None:
             for layer in shot.layers
             if layer.field or (layer.picture and looks[layer.picture].opaque)
         ]
-        kept = _offers[row.id] = (row.version, overscan(shot, solid))
+        kept = _offers[row.id] = (row.version, overscan(shot.evolve(cuts=()), solid))
     return kept[1]
 
 
@@ -134,7 +137,7 @@ def clip(shot_id: int, verb: str) -> Any:
     changed = edit.apply(shot, verb, arguments())
     last = changed.frame.duration - 1
     frames = sorted({round(n * last / (_PREVIEWED - 1)) for n in range(_PREVIEWED)})
-    described = describe_scene(changed, frames)
+    described = describe_scene(changed.evolve(cuts=()), frames)
     return {
         "at": frames,
         "frames": described["frames"],

@@ -62,6 +62,11 @@ def direct(shot_id: int) -> Any:
     return _page("direct.html", shot_id, bench="direct")
 
 
+def looked_at(shot: Shot) -> Shot:
+    """Return the shot as it is to be seen: cut, or all of it through the directed camera."""
+    return shot.evolve(cuts=()) if request.args.get("as") == "camera" and shot.cuts else shot
+
+
 # --- the live scene ---------------------------------------------------------------------------
 
 
@@ -92,8 +97,9 @@ def _scene(row: ShotRow, shot: Shot, frames: Any, *, kept: Shot | None = None) -
 
     A title would be drawn anew for a closer framing, but only what is kept can be asked for.
     """
-    described = describe_scene(shot, frames)
+    described = describe_scene(looked_at(shot), frames)
     return described | {
+        "cuts": [{"frame": cut.frame, "camera": cut.camera} for cut in shot.cuts],
         "version": row.version,
         "textures": {
             texture: texture_address(row, kept or shot, texture)
@@ -181,7 +187,7 @@ def pick(shot_id: int) -> Any:
         return library.alpha(shot, layer, u, v)
 
     args = request.args
-    state = evaluate(shot, [args.get("frame", 0, type=int)])[0]
+    state = evaluate(looked_at(shot), [args.get("frame", 0, type=int)])[0]
     x, y = args.get("x", 0.0, type=float), args.get("y", 0.0, type=float)
     return {"layer": pick_layer(state, x, y, alpha)}
 
@@ -195,14 +201,14 @@ def frame(shot_id: int, kind: str) -> Any:
     width = min(max(request.args.get("width", 320, type=int), 32), 1920)
     if not 0 <= number < shot.frame.duration:
         raise Refused(f"The shot has frames 0 to {shot.frame.duration - 1}.")
-    small = scaled(shot, width / shot.frame.width)
+    small = scaled(looked_at(shot), width / shot.frame.width)
     renderer = Renderer(small, services().library.looks_of(small))
     pixels = renderer.rgb(number)
     if kind == "png":
         response = Response(encode_png(pixels), mimetype="image/png")
     else:
         response = Response(encode_jpeg(pixels), mimetype="image/jpeg")
-    response.set_etag(f"{row.id}-{row.version}-{number}-{width}")
+    response.set_etag(f"{row.id}-{row.version}-{number}-{width}-{request.args.get('as')}")
     response.cache_control.private = True
     response.cache_control.max_age = 3600 if request.args.get("v") else 0
     return response.make_conditional(request)

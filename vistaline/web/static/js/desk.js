@@ -17,6 +17,7 @@ export class Desk {
     this.viewfinder = new Viewfinder(element, this.scene, bench, this.folded);
     this.plans = ["above", "side"].map((view) => new Plan(element, this.scene, bench, view));
     this.views = new Views(element, this.viewfinder, this.scene);
+    if (bench === "direct") this.scene.as = localStorage.getItem("vistaline-as") ?? "camera";
     if (bench === "direct") this.route = new Route(element, this.scene, this.transport);
     this.#listen();
     this.#tellFolded();
@@ -50,6 +51,10 @@ export class Desk {
       if (event.target.closest('[data-do="add-framing"]')) this.#addFraming();
       if (event.target.closest('[data-do="rectangles"]')) this.#drawFramings();
       if (event.target.closest('[data-do="see-now"]')) this.#seeNow();
+      if (event.target.closest('[data-do="as-cut"]')) this.#seeCut();
+      if (event.target.closest('[data-do="cut-here"]')) this.#cut(false);
+      if (event.target.closest('[data-do="cut-fastest"]')) this.#cut(true);
+      if (event.target.closest("[data-camera]")) scene.edit("direct_camera", { camera: event.target.closest("[data-camera]").dataset.camera });
       if (event.target.closest("[data-tab]")) this.#open(event.target.closest("[data-tab]").dataset.tab);
     });
     element.addEventListener("easechange", ({ detail }) => {
@@ -102,6 +107,19 @@ export class Desk {
       if (field.type === "checkbox") field.checked = kept === "true";
       else field.value = kept;
     }
+  }
+
+  /** See the shot as it is cut, or all of it through the camera that is directed. */
+  #seeCut() {
+    const { scene } = this;
+    scene.as = scene.as === "cut" ? "camera" : "cut";
+    localStorage.setItem("vistaline-as", scene.as);
+    scene.load();
+  }
+
+  #cut(fastest) {
+    const { scene } = this;
+    scene.edit("cut_to", { frame: scene.frame, camera: scene.data.camera, fastest });
   }
 
   #drawFramings() {
@@ -255,6 +273,7 @@ export class Desk {
       for (const [key, move] of [["t", "truck"], ["d", "dolly"], ["z", "zoom"], ["p", "pan"], ["r", "roll"], ["c", "arc"]]) deeds[key] = () => (this.#choose(move), true);
       deeds.a = () => (this.#addFraming(), true);
       deeds.e = () => (this.#drawFramings(), true);
+      deeds.n = () => (scene.data.cuts.length && this.#seeCut(), true);
       deeds.s = () => (this.#seeNow(), true);
       const index = Number(event.key) - 1;
       if (index >= 0 && index < scene.data.framings.length) {

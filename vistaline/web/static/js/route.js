@@ -14,6 +14,7 @@ export class Route {
     this.transport = transport;
     this.sheet = desk.querySelector('[data-part="route"]');
     this.note = desk.querySelector('[data-part="route-note"]');
+    this.cameras = desk.querySelector('[data-part="cameras"]');
     this.watch = new ResizeObserver(() => this.#change());
     this.watch.observe(this.sheet);
     this.sheet.addEventListener("pointerdown", (event) => this.#press(event));
@@ -41,9 +42,41 @@ export class Route {
     if (!this.scene.data || !box.width || this.scene.shown) return;
     this.size = box;
     const { data } = this.scene;
-    this.sheet.replaceChildren(this.#hatch(), ...this.#range(), ...this.#ruler(data), ...this.#travels(data), ...this.#edges(data), svg("g", { class: "head" }), ...this.#stops(data));
+    this.sheet.replaceChildren(this.#hatch(), ...this.#range(), ...this.#ruler(data), ...this.#cuts(data), ...this.#travels(data), ...this.#edges(data), svg("g", { class: "head" }), ...this.#stops(data));
     this.note.textContent = `${data.framings.length} framing${data.framings.length === 1 ? "" : "s"}; drag a pin, the end of a hold, or the end of the shot`;
+    this.#tellCameras(data);
     this.#head();
+  }
+
+  /** Which cameras there are, and whether the cut is seen or the directed camera. */
+  #tellCameras({ cameras, camera, cuts }) {
+    const button = (words, dataset, pressed, title) => {
+      const made = Object.assign(document.createElement("button"), { type: "button", className: "quiet", textContent: words, title });
+      Object.assign(made.dataset, dataset);
+      made.setAttribute("aria-pressed", String(pressed));
+      return made;
+    };
+    if (cameras.length < 2) return this.cameras.replaceChildren();
+    const all = cameras.map(({ id, name }) => button(name, { camera: id }, id === camera, `Direct camera ${name}`));
+    if (cuts.length) all.push(button("as cut", { do: "as-cut" }, this.scene.as === "cut", "See the shot as it is cut, or all of it through this camera (N)"));
+    this.cameras.replaceChildren(...all);
+  }
+
+  /** Which camera is seen when; a cut is dragged by its mark. */
+  #cuts({ cameras, cuts, opening, duration }) {
+    if (cameras.length < 2) return [];
+    const name = Object.fromEntries(cameras.map((each) => [each.id, each.name]));
+    const starts = [{ frame: 0, camera: opening }, ...cuts];
+    return starts.flatMap(({ frame, camera }, n) => {
+      const [x, end] = [this.#x(frame), this.#x(starts[n + 1]?.frame ?? duration - 1)];
+      const parts = [svg("rect", { class: camera === this.scene.data.camera ? "seen directed" : "seen", x, y: 20, width: Math.max(0, end - x), height: 14 }), svg("text", { class: "seen-name", x: x + 5, y: 31 }, name[camera])];
+      if (n) parts.push(svg("g", { class: "cut", "data-cut": n - 1 }, svg("title", {}, "Drag to cut earlier or later"), svg("rect", { class: "edge-grip", x: x - 5, y: 16, width: 10, height: 22 }), svg("line", { x1: x, x2: x, y1: 17, y2: 37 })));
+      return parts;
+    });
+  }
+
+  #pressCut(event, cut) {
+    this.#slide(event, this.scene.data.cuts[cut].frame, (at) => `cut at frame ${at}`, (at) => this.#keep("move_cut", { cut, frame: Math.max(0, at) }));
   }
 
   #hatch() {
@@ -114,7 +147,7 @@ export class Route {
     const [width, height] = data.width >= data.height ? [104, (104 * data.height) / data.width] : [(72 * data.width) / data.height, 72];
     return data.framings.map((framing, n) => {
       const x = this.#x(framing.frame);
-      const query = new URLSearchParams({ n: framing.frame, width: 208, v: data.version });
+      const query = new URLSearchParams({ n: framing.frame, width: 208, v: data.version, as: "camera" });
       const top = GROUND - height - 8;
       return svg("g", { class: n === this.scene.framing ? "stop chosen" : "stop", "data-framing": n },
         svg("rect", { x: x - width / 2 - 2, y: top - 2, width: width + 4, height: height + 4, rx: 2 }),
@@ -137,6 +170,7 @@ export class Route {
     const at = (selector) => event.target.closest(selector);
     if (at("[data-hold]")) return this.#pressHold(event, Number(at("[data-hold]").dataset.hold));
     if (at("[data-end]")) return this.#pressEnd(event);
+    if (at("[data-cut]")) return this.#pressCut(event, Number(at("[data-cut]").dataset.cut));
     if (at(".stop")) return this.#pressStop(event, Number(at(".stop").dataset.framing));
     const from = this.#frameAt(event.clientX);
     this.scene.go(from);

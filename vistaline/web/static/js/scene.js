@@ -16,6 +16,7 @@ export class Scene extends EventTarget {
     this.solo = new Set();
     this.dims = false;
     this.framing = 0;
+    this.as = "cut"; // what is seen: the shot as it is cut, or all through the directed "camera"
     this.queued = null;
     this.asking = false;
   }
@@ -31,7 +32,7 @@ export class Scene extends EventTarget {
     const turn = (this.turn = (this.turn ?? 0) + 1);
     if (this.data && this.sighted !== this.data.version) await this.#loadSight(turn);
     if (turn !== this.turn) return;
-    const answer = await fetch(`${this.address}/scene.json`, { headers: { Accept: "application/json" } });
+    const answer = await fetch(`${this.address}/scene.json?as=${this.as}`, { headers: { Accept: "application/json" } });
     const body = await answer.json();
     if (turn !== this.turn) return; // a later state is on its way
     if (!answer.ok) return notice(body.error);
@@ -47,7 +48,7 @@ export class Scene extends EventTarget {
   }
 
   async #loadSight(turn) {
-    const answer = await fetch(`${this.address}/scene.json?only=${this.frame}`, { headers: { Accept: "application/json" } });
+    const answer = await fetch(`${this.address}/scene.json?only=${this.frame}&as=${this.as}`, { headers: { Accept: "application/json" } });
     if (!answer.ok) return; // the whole will say why
     const body = await answer.json();
     if (turn !== this.turn || this.dragging || body.duration !== this.data.duration) return;
@@ -114,7 +115,7 @@ export class Scene extends EventTarget {
   /** Make an edit and keep it. */
   async edit(verb, values) {
     this.queued = null;
-    const answer = await this.#post(`edits/${verb}?frame=${this.frame}`, { ...values, version: this.data.version });
+    const answer = await this.#post(`edits/${verb}?frame=${this.frame}&as=${this.as}`, { ...values, version: this.data.version });
     const body = await answer.json().catch(() => ({ error: "The server gave no answer. Try again." }));
     if (!answer.ok) {
       this.forget();
@@ -160,7 +161,7 @@ export class Scene extends EventTarget {
   }
 
   async pick(x, y) {
-    const query = new URLSearchParams({ x, y, frame: this.frame });
+    const query = new URLSearchParams({ x, y, frame: this.frame, as: this.as });
     const answer = await fetch(`${this.address}/pick?${query}`, { headers: { Accept: "application/json" } });
     return answer.ok ? (await answer.json()).layer : null;
   }
@@ -170,7 +171,7 @@ export class Scene extends EventTarget {
     while (this.queued) {
       const wish = this.queued;
       this.queued = null;
-      const answer = await this.#post(`preview/${wish.verb}?frame=${wish.frame}`, wish.values);
+      const answer = await this.#post(`preview/${wish.verb}?frame=${wish.frame}&as=${this.as}`, wish.values);
       const body = await answer.json().catch(() => null);
       if (!answer.ok) {
         if (body) notice(body.error);
