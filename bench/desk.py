@@ -1,7 +1,7 @@
 """How soon an edit of a stage with 60 layers shows, and how a drag follows, in Chromium.
 
-The real stack on one machine: server, database and browser share its cores, and the browser draws
-WebGL with the processor.
+The real stack on one machine: server, database and browser share its cores. The browser draws
+WebGL and the page with the processor, as it does on any machine without a graphics card.
 """
 
 from __future__ import annotations

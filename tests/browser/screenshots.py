@@ -46,6 +46,7 @@ def views(page: Page) -> None:
     open_bench(page, 2, "direct")
     page.wait_for_load_state("networkidle")
     take(page, "direct-upright")
+    direct_views(page)
     page.goto("/shots/1/output")
     page.fill("[name=percent]", "50")
     page.fill("[name=last]", "47")
@@ -90,6 +91,26 @@ def arrange_views(page: Page) -> None:
     page.keyboard.press("b")
     take(page, "arrange-group")
     page.keyboard.press("b")
+
+
+def direct_views(page: Page) -> None:
+    """A tour over a large page, the shelf of moves, a cut."""
+    open_bench(page, 4, "direct")
+    page.keyboard.press("w")
+    page.keyboard.press("4")
+    page.wait_for_load_state("networkidle")
+    take(page, "direct-tour")
+    page.keyboard.press("w")
+    open_bench(page, 5, "direct")
+    page.click("[data-tab=camera]")
+    page.fill("[data-part=scrub]", "40")
+    page.wait_for_load_state("networkidle")
+    take(page, "direct-cut")
+    open_bench(page, 1, "direct")
+    page.click("[data-tab=moves]")
+    page.click("summary:has-text('Rise past')")
+    take(page, "direct-moves")
+    page.click("[data-tab=framing]")
 
 
 def prepare_views(page: Page) -> None:

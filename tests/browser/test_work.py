@@ -34,7 +34,7 @@ def number(page: Page, field: str) -> float:
 def change(page: Page) -> Iterator[None]:
     """Around whatever makes an edit: until scene and panels show it."""
     seen = (
-        page.expect_response(lambda r: r.url.endswith("/scene.json")),
+        page.expect_response(lambda r: "/scene.json?as" in r.url),
         page.expect_response(lambda r: r.url.endswith("/panels/head")),
         page.expect_response(lambda r: "/panels/layer" in r.url or "/panels/direct" in r.url),
     )

@@ -352,6 +352,19 @@ def test_a_cut_hides_best_where_the_move_is_fastest() -> None:
     assert abs(found - 90) <= 1
 
 
+def test_takes_are_kept_exchanged_and_fitted(tour: Shot) -> None:
+    kept = made(tour, "keep_take", name="First try")
+    other = made(kept, "set_framing", framing=1, across=2)
+    used = made(other, "use_take", name="First try")
+    assert used.route == tour.route and used.takes[0].route == other.route
+    assert made(used, "use_take", name="First try").route == other.route
+    shorter = made(used, "stretch_route", duration=100)
+    assert shorter.takes[0].route.framings[-1].last < 100
+    assert not made(used, "remove_take", name="First try").takes
+    with pytest.raises(EditError, match="no take called"):
+        made(tour, "use_take", name="First try")
+
+
 # --- moves and rectangles ---------------------------------------------------------------------
 
 

@@ -8,11 +8,11 @@ import numpy as np
 
 from vistaline.core.camera import camera_states, live_cameras
 from vistaline.core.errors import EditError
-from vistaline.core.route import Camera, Cut
+from vistaline.core.route import Camera, Cut, Take
 from vistaline.core.shot import Shot
 from vistaline.core.shot_verbs import REGISTRY, When, frames_of
 
-__all__ = ["fastest_near"]
+__all__ = ["fastest_near", "take_called"]
 
 verb = REGISTRY.verb
 _NEAR = 2.0
@@ -146,3 +146,38 @@ def fastest_near(shot: Shot, frame: int) -> int:
                 shift += float(np.hypot(*(at - (x * width, y * height))))
         speeds.append(shift)
     return low + int(np.argmax(speeds))
+
+
+# --- takes ------------------------------------------------------------------------------------
+
+
+@verb("keep take")
+def keep_take(shot: Shot, *, name: str) -> Shot:
+    """Keep the route as a take, to try another: a take of that name is replaced."""
+    if not name.strip() or len(name) > 80:
+        raise EditError("A take is kept by a name of 1 to 80 letters. Type one.")
+    rest = tuple(take for take in shot.takes if take.name != name.strip())
+    return shot.evolve(takes=(*rest, Take(name=name.strip(), route=shot.route)))
+
+
+@verb("use take")
+def use_take(shot: Shot, *, name: str) -> Shot:
+    """Exchange the route and a take: what was the route is kept as that take."""
+    found = take_called(shot, name)
+    swapped = tuple(each.evolve(route=shot.route) if each is found else each for each in shot.takes)
+    return shot.evolve(route=found.route, takes=swapped)
+
+
+@verb("remove take")
+def remove_take(shot: Shot, *, name: str) -> Shot:
+    """Forget a take."""
+    gone = take_called(shot, name)
+    return shot.evolve(takes=tuple(each for each in shot.takes if each is not gone))
+
+
+def take_called(shot: Shot, name: str) -> Take:
+    """Return the take of this name; EditError if there is none."""
+    for take in shot.takes:
+        if take.name == name:
+            return take
+    raise EditError(f"There is no take called {name!r} (it may have been removed).")

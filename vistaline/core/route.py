@@ -13,7 +13,18 @@ from vistaline.core.model import Degrees, Metres, Part, Position
 from vistaline.core.mounts import Ride
 from vistaline.core.optics import DEFAULT_LENS
 
-__all__ = ["Aim", "Camera", "Cut", "EaseName", "Framing", "Millimetres", "Path", "Route", "Shake"]
+__all__ = [
+    "Aim",
+    "Camera",
+    "Cut",
+    "EaseName",
+    "Framing",
+    "Millimetres",
+    "Path",
+    "Route",
+    "Shake",
+    "Take",
+]
 
 Millimetres = Annotated[float, Field(gt=0, le=5000, allow_inf_nan=False)]
 Path = Literal["straight", "smooth"]
@@ -134,3 +145,10 @@ class Cut(Part):
 
     frame: int = Field(ge=1)
     camera: str = Field(min_length=1, max_length=80, description="The id of the camera cut to.")
+
+
+class Take(Part):
+    """Another route over the same stage, kept to compare."""
+
+    name: str = Field(min_length=1, max_length=80)
+    route: Route

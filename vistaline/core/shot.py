@@ -27,7 +27,7 @@ from vistaline.core.lettering import Title
 from vistaline.core.model import Degrees, Distance, HexColour, Length, Metres, Part, Position
 from vistaline.core.mounts import Mount, Ride, standing_of
 from vistaline.core.occluders import Occluder
-from vistaline.core.route import Camera, Cut, EaseName, Millimetres, Route
+from vistaline.core.route import Camera, Cut, EaseName, Millimetres, Route, Take
 from vistaline.core.timing import parse_rate, rate_label
 
 __all__ = [
@@ -223,6 +223,7 @@ class Shot(Part):
         max_length=1000,
         description="In order of time; before them the first camera is seen.",
     )
+    takes: tuple[Take, ...] = Field((), max_length=100, description="Other routes, to compare.")
     eases: dict[str, EaseName] = Field(
         default_factory=dict, max_length=200, description="Eases of one's own, kept by name."
     )
@@ -251,7 +252,8 @@ class Shot(Part):
                     )
         for mount in self.mounts:
             standing_of(mount, self.mounts)
-        for route in (self.route, *(camera.route for camera in self.cameras)):
+        kept = (*(each.route for each in self.cameras), *(each.route for each in self.takes))
+        for route in (self.route, *kept):
             if route.ride and route.ride.on not in mounts:
                 raise ShotError(
                     f"The camera rides on {route.ride.on!r}, which is not among the mounts.",
@@ -262,6 +264,8 @@ class Shot(Part):
         return self
 
     def _check_cuts(self) -> None:
+        if len({take.name for take in self.takes}) < len(self.takes):
+            raise ShotError("Two takes have one name; each needs its own.", field="takes")
         known = [self.camera, *(camera.id for camera in self.cameras)]
         if len({*known}) < len(known):
             raise ShotError("Two cameras have one id; each needs its own.", field="cameras")

@@ -10,7 +10,7 @@ from pydantic import Field
 from vistaline.core.camera import CameraState
 from vistaline.core.errors import EditError
 from vistaline.core.retiming import stretched, times_of
-from vistaline.core.route import Camera, Framing, Route
+from vistaline.core.route import Framing, Route
 from vistaline.core.shot import Layer, PictureRef, Shot
 from vistaline.core.timing import parse_time
 from vistaline.core.verbs import Verbs
@@ -20,6 +20,7 @@ __all__ = [
     "Frames",
     "When",
     "at_least",
+    "fitted",
     "frames_of",
     "framing_of",
     "pictures_used",
@@ -68,6 +69,7 @@ def without(shot: Shot, ids: Collection[str]) -> Shot:
         pictures=pictures_used(shot, rest),
         route=_released(shot.route, ids),
         cameras=tuple(each.evolve(route=_released(each.route, ids)) for each in shot.cameras),
+        takes=tuple(each.evolve(route=_released(each.route, ids)) for each in shot.takes),
     )
 
 
@@ -121,17 +123,23 @@ def with_route(shot: Shot, route: Route, duration: int | None = None) -> Shot:
     return shot.evolve(
         route=route,
         frame=shot.frame.evolve(duration=duration),
-        cameras=tuple(_fitted(each, shot.frame.duration, duration) for each in shot.cameras),
+        cameras=tuple(
+            each.evolve(route=fitted(each.route, shot.frame.duration, duration))
+            for each in shot.cameras
+        ),
+        takes=tuple(
+            each.evolve(route=fitted(each.route, shot.frame.duration, duration))
+            for each in shot.takes
+        ),
         cuts=tuple(cut for cut in shot.cuts if cut.frame < duration),
     )
 
 
-def _fitted(camera: Camera, before: int, duration: int) -> Camera:
-    """Return another camera for a shot of another length: it stands longer, or is stretched."""
-    if camera.route.framings[-1].last < duration:
-        return camera
-    times = stretched(times_of(camera.route, before), duration)
-    return camera.evolve(route=times.laid(camera.route))
+def fitted(route: Route, before: int, duration: int) -> Route:
+    """Return a route for a shot of another length: it stands longer, or is stretched."""
+    if route.framings[-1].last < duration:
+        return route
+    return stretched(times_of(route, before), duration).laid(route)
 
 
 def with_framing(shot: Shot, index: int, **changes: object) -> Shot:

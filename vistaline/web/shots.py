@@ -12,6 +12,7 @@ from vistaline.actions import projects, shots
 from vistaline.actions.errors import NotFound, Refused
 from vistaline.core import edit
 from vistaline.core.drawn import look_called
+from vistaline.core.edit_cameras import take_called
 from vistaline.core.evaluate import evaluate
 from vistaline.core.formats.still import encode_jpeg, encode_png
 from vistaline.core.render.frame import Renderer, scaled
@@ -63,7 +64,9 @@ def direct(shot_id: int) -> Any:
 
 
 def looked_at(shot: Shot) -> Shot:
-    """Return the shot as it is to be seen: cut, or all of it through the directed camera."""
+    """Return the shot as it is to be seen: cut, all through the directed camera, or on a take."""
+    if request.args.get("take"):
+        return shot.evolve(cuts=(), route=take_called(shot, request.args["take"]).route)
     return shot.evolve(cuts=()) if request.args.get("as") == "camera" and shot.cuts else shot
 
 
@@ -76,10 +79,9 @@ def scene(shot_id: int) -> Any:
     """Send what the live view draws, for every frame, or for one that is wanted soon."""
     row, shot = open_shot(shot_id)
     only = request.args.get("only", type=int)
-    if only is not None:
-        only = min(max(only, 0), shot.frame.duration - 1)
-        return _scene(row, shot, [only]) | {"values": _values(shot)}
-    return _scene(row, shot, range(shot.frame.duration))
+    last = shot.frame.duration - 1
+    frames = range(last + 1) if only is None else [min(max(only, 0), last)]
+    return _scene(row, shot, frames) | {"values": _values(shot)}
 
 
 @blueprint.post("/<int:shot_id>/preview/<verb>")

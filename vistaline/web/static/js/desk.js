@@ -41,6 +41,7 @@ export class Desk {
       // At once, so that the next edit is made against this version even before the scene is here.
       scene.reached(detail.version);
       scene.load();
+      if (scene.take) scene.lookBeside(scene.take);
     });
     scene.addEventListener("change", () => this.#numbers());
     scene.addEventListener("choose", () => this.#pressed());
@@ -52,6 +53,7 @@ export class Desk {
       if (event.target.closest('[data-do="rectangles"]')) this.#drawFramings();
       if (event.target.closest('[data-do="see-now"]')) this.#seeNow();
       if (event.target.closest('[data-do="as-cut"]')) this.#seeCut();
+      if (event.target.closest("[data-beside]")) this.#beside(event.target.closest("[data-beside]").dataset.beside);
       if (event.target.closest('[data-do="cut-here"]')) this.#cut(false);
       if (event.target.closest('[data-do="cut-fastest"]')) this.#cut(true);
       if (event.target.closest("[data-camera]")) scene.edit("direct_camera", { camera: event.target.closest("[data-camera]").dataset.camera });
@@ -115,6 +117,11 @@ export class Desk {
     scene.as = scene.as === "cut" ? "camera" : "cut";
     localStorage.setItem("vistaline-as", scene.as);
     scene.load();
+  }
+
+  /** See a take beside the route; asked again, the route alone. */
+  #beside(take) {
+    this.scene.lookBeside(this.scene.take === take ? "" : take);
   }
 
   #cut(fastest) {

@@ -169,19 +169,29 @@ export class Plan {
     });
     if (data.path !== "smooth") return marks;
     const n = this.scene.framing;
-    const [place, arriving, leaving] = plan.stops[n].map(at);
-    const handle = (end, [x, y]) => [svg("line", { class: "arm", x1: place[0], y1: place[1], x2: x, y2: y }), svg("circle", { class: "handle", cx: x, cy: y, r: 5, "data-handle": end })];
-    if (n > 0) marks.push(...handle("arrive", arriving));
-    if (n < plan.stops.length - 1) marks.push(...handle("leave", leaving));
+    const [place] = plan.stops[n].map(at);
+    this.held = {};
+    const handle = (end, k, towards) => {
+      let [x, y] = at(plan.stops[n][k]);
+      // One that has no length yet must be taken hold of, too.
+      if (Math.hypot(x - place[0], y - place[1]) < 16) {
+        const [tx, ty] = at(plan.stops[towards][0]);
+        const long = Math.hypot(tx - place[0], ty - place[1]) || 1;
+        [x, y] = [place[0] + ((tx - place[0]) / long) * 16, place[1] + ((ty - place[1]) / long) * 16];
+      }
+      this.held[end] = [(x - place[0]) / this.scale, (place[1] - y) / this.scale];
+      marks.push(svg("line", { class: "arm", x1: place[0], y1: place[1], x2: x, y2: y }), svg("circle", { class: "handle", cx: x, cy: y, r: 5, "data-handle": end }));
+    };
+    if (n > 0) handle("arrive", 1, n - 1);
+    if (n < plan.stops.length - 1) handle("leave", 2, n + 1);
     return marks;
   }
 
   /** Bend the path: with Alt one handle alone, so that it has a corner. */
   #bend(event, end) {
     const framing = this.scene.framing;
-    const [place, arriving, leaving] = this.scene.current.data.plan[this.view].stops[framing];
-    const from = end === "arrive" ? arriving : leaving;
-    this.#wish(event, ({ dx, dy, event: now }) => ["drag_handle", { framing, end, view: this.view, x: from[0] - place[0] + dx / this.scale, y: from[1] - place[1] - dy / this.scale, joined: !now.altKey }]);
+    const [x, y] = this.held[end];
+    this.#wish(event, ({ dx, dy, event: now }) => ["drag_handle", { framing, end, view: this.view, x: x + dx / this.scale, y: y - dy / this.scale, joined: !now.altKey }]);
   }
 
   #zoom(event) {

@@ -56,6 +56,21 @@ export class Scene extends EventTarget {
     this.dispatchEvent(new Event("change"));
   }
 
+  /** Fetch a take, to be seen beside the route; with "" only the route is seen again. */
+  async lookBeside(take) {
+    this.take = take;
+    this.beside = null;
+    if (take) {
+      const answer = await fetch(`${this.address}/scene.json?${new URLSearchParams({ take })}`, { headers: { Accept: "application/json" } });
+      const body = await answer.json();
+      if (!answer.ok) {
+        this.take = "";
+        notice(body.error);
+      } else if (this.take === take) this.beside = body;
+    }
+    this.dispatchEvent(new Event("frame"));
+  }
+
   /** The shot is at this version now, whatever has been fetched of it. */
   reached(version) {
     if (this.data) this.data.version = version;

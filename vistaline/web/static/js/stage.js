@@ -322,12 +322,24 @@ export class Stage {
     this.behind.texture.value = this.kept.texture;
   }
 
-  /** Draw a frame, with a `coarse`th of its pixels each way. */
-  draw(record, coarse = 1) {
+  /** Draw a frame, with a `coarse`th of its pixels each way; with another beside it, both half as large. */
+  draw(record, coarse = 1, beside = null) {
     const target = this.#coarse(coarse);
+    const { width, height } = this.renderer.domElement;
+    const half = [width / 2, height / 2];
     this.#paint(record, target);
     this.renderer.setRenderTarget(null);
+    this.renderer.setClearColor(0x000000, 1);
+    this.renderer.clear();
+    if (beside) this.renderer.setViewport(0, height / 4, ...half);
     this.renderer.render(this.out, this.eye);
+    if (beside) {
+      this.#paint(beside, target);
+      this.renderer.setRenderTarget(null);
+      this.renderer.setViewport(half[0], height / 4, ...half);
+      this.renderer.render(this.out, this.eye);
+      this.renderer.setViewport(0, 0, width, height);
+    }
     this.#time(target);
   }
 

@@ -108,7 +108,8 @@ export class Viewfinder {
       this.sized = `${across} ${down}`;
       this.stage.size(across, down);
     }
-    this.stage.draw(this.record, coarse);
+    const { beside, frame } = this.scene;
+    this.stage.draw(this.record, coarse, beside?.frames[Math.min(frame, beside.duration - 1)]);
     this.drawn = this.#sight();
     if (coarse > 1) this.refining = setTimeout(() => (this.scene.dragging ? this.draw() : this.draw(true)), IDLE);
     this.#mark();
@@ -279,6 +280,7 @@ export class Viewfinder {
     if (this.point) marks.push(...this.#pointMark());
     if (this.drawing) marks.push(this.#drawn());
     if (this.inset) marks.push(...this.#where());
+    if (this.scene.beside) marks.push(...this.#sides());
     if (this.bench === "direct" && this.scene.shown?.values) marks.push(...this.#words());
     this.overlay.replaceChildren(...marks);
   }
@@ -293,6 +295,13 @@ export class Viewfinder {
     const scale = this.place.width / this.scene.data.width;
     const { x0, y0, x1, y1 } = this.drawing;
     return svg("rect", { class: "drawn", x: this.place.x + Math.min(x0, x1) * scale, y: this.place.y + Math.min(y0, y1) * scale, width: Math.abs(x1 - x0) * scale, height: Math.abs(y1 - y0) * scale });
+  }
+
+  /** Which half is which. */
+  #sides() {
+    const { x, y, width, height } = this.place;
+    const at = y + height * 0.75 + 18;
+    return [svg("text", { class: "said", x: x + 8, y: at }, "this route"), svg("text", { class: "said", x: x + width / 2 + 8, y: at }, this.scene.take)];
   }
 
   /** The whole picture, small, with what the frame shows of it. */
@@ -313,14 +322,12 @@ export class Viewfinder {
   #words() {
     const { shown, framing, data } = this.scene;
     const now = shown.values.framings[framing];
-    const before = this.started?.framing === framing && this.started.version === data.version ? this.started.values : null;
-    if (!before) this.started = { framing, version: data.version, values: now };
-    const from = before ?? now;
+    const from = data.values?.framings[framing] ?? now;
     const metres = Math.hypot(now.across - from.across, now.up - from.up, now.forward - from.forward);
     const said = {
       truck: `Truck and pedestal: the camera goes ${metres.toFixed(2)} m aside`,
       dolly: `Dolly: the camera goes ${metres.toFixed(2)} m, the lens stays ${now.lens.toFixed(1)} mm`,
-      zoom: `Zoom: the lens goes from ${from.lens.toFixed(1)} to ${now.lens.toFixed(1)} mm, the camera stays`,
+      zoom: data.framings[framing].keeps ? "The lens follows the distance here: dolly, or let the size change first" : `Zoom: the lens goes from ${from.lens.toFixed(1)} to ${now.lens.toFixed(1)} mm, the camera stays`,
       pan: `Pan ${now.pan.toFixed(1)}°, tilt ${now.tilt.toFixed(1)}°`,
       roll: `Roll ${now.roll.toFixed(1)}°`,
       arc: `Arc: ${(now.pan - from.pan).toFixed(1)}° round, ${metres.toFixed(2)} m`,

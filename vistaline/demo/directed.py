@@ -1,0 +1,112 @@
+"""The demo's shots that are about camera work: a tour, a cut at the peak, a dolly zoom."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from vistaline.core import edit
+from vistaline.core.fields import ColourField, Stop
+from vistaline.core.formats.shotfile import write_atomically
+from vistaline.core.formats.still import encode_jpeg
+from vistaline.core.route import Framing, Route
+from vistaline.core.shot import FrameFormat, Layer, PictureRef, Shot, TakingCamera
+from vistaline.core.timing import parse_rate
+from vistaline.demo.logbook import SIZE, draw_leaf
+
+__all__ = ["lamp_holds", "tour", "watcher"]
+
+
+def _made(shot: Shot, verb: str, **arguments: Any) -> Shot:
+    return edit.apply(shot, verb, arguments)
+
+
+def tour(folder: Path) -> Shot:
+    """Draw the logbook's leaf and return a tour of its panels, each a rectangle drawn on it."""
+    file = "pictures/logbook-leaf.jpg"
+    write_atomically(folder / file, encode_jpeg(draw_leaf(), 93))
+    table = ColourField(
+        kind="radial",
+        stops=(Stop(at=0, colour="#5b4a3a"), Stop(at=1, colour="#1f1813")),
+        width=8,
+        height=6,
+    )
+    whole = 3.3  # metres from the page: all of it is seen
+    shot = Shot(
+        name="A leaf of the logbook",
+        frame=FrameFormat(duration=49, rate=parse_rate("23.976")),
+        background="#1f1813",
+        taking_camera=TakingCamera(width=1920, height=1080, focal_length=35),
+        pictures={"leaf": PictureRef(file=file, width=SIZE[0], height=SIZE[1])},
+        layers=(
+            Layer(name="Table", field=table, distance=2.2),
+            Layer(name="Leaf", picture="leaf", width=1.2, distance=2),
+        ),
+        route=Route(
+            framings=(Framing(frame=0, hold=48, name="The leaf", position=(0, 0, whole - 2)),)
+        ),
+    )
+    # The page is 1.2 m wide; how many frame pixels that is follows from lens and distance.
+    across = 35 / 36 * 1920 * 1.2 / whole
+    metres = across / SIZE[0]
+    stops = (
+        ("The keeper writes", (250, 700, 1750, 1544), -1.5),
+        ("Tides", (230, 2310, 1410, 2974), 1.2),
+        ("The head", (1530, 2320, 2760, 3012), 0.0),
+        ("The lamp", (1200, 3400, 2780, 4289), 2.0),
+    )
+    for n, (name, (x0, y0, x1, y1), roll) in enumerate(stops, start=1):
+        corners = {
+            key: side / 2 + (value - page / 2) * metres
+            for key, value, page, side in (
+                ("x0", x0, SIZE[0], 1920), ("x1", x1, SIZE[0], 1920),
+                ("y0", y0, SIZE[1], 1080), ("y1", y1, SIZE[1], 1080),
+            )
+        }  # fmt: skip
+        shot = _made(shot, "frame_rectangle", frame=0, layer="leaf", travel=36, hold=48, **corners)
+        shot = _made(shot, "set_framing", framing=n, name=name, roll=roll)
+        shot = _made(shot, "set_ease", framing=n, ease="cubic-in-out")
+    return _made(shot, "back_to_first", travel=48)
+
+
+def watcher(dusk: Shot) -> Shot:
+    """Two cameras: from behind a wall's edge, and at the fastest frame a cut to the longer lens."""
+    shot = dusk.evolve(
+        name="The watcher",
+        frame=FrameFormat(duration=120),
+        route=Route(
+            framings=(
+                Framing(frame=0, hold=12, name="Behind the wall", position=(-0.16, 0, -0.12)),
+                Framing(frame=107, hold=12, name="Past it", position=(0.15, 0, -0.2)),
+            )
+        ),
+    )
+    shot = _made(shot, "add_occluder", kind="edge")
+    shot = _made(shot, "set_shake", frequency=1.2, turn=0.2, travel=0.002, seed=8)
+    shot = _made(shot, "add_camera")
+    shot = _made(shot, "rename_camera", name="Close")
+    shot = _made(shot, "set_framing", framing=0, across=-0.36, up=-0.14, forward=0.5, lens=50)
+    shot = _made(shot, "set_framing", framing=1, across=-0.1, up=-0.14, forward=0.62, lens=50)
+    shot = _made(shot, "cut_to", frame=60, camera="b", fastest=True)
+    return _made(shot, "direct_camera", camera="a")
+
+
+def lamp_holds(dusk: Shot) -> Shot:
+    """A dolly zoom: the tower stays as large as it is while everything round it changes."""
+    shot = dusk.evolve(
+        name="The lamp holds",
+        frame=FrameFormat(duration=120),
+        route=Route(
+            framings=(
+                Framing(frame=0, hold=12, name="From afar", position=(0.12, 0.1, 0.3), lens=40),
+                Framing(
+                    frame=107,
+                    hold=12,
+                    name="Right before it",
+                    position=(0.5, 0.22, -0.9),
+                    ease="sine-in-out",
+                ),
+            )
+        ),
+    )
+    return _made(shot, "keep_size", framing=1, layer="headland")
