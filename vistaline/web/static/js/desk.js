@@ -19,6 +19,7 @@ export class Desk {
     this.views = new Views(element, this.viewfinder, this.scene);
     if (bench === "direct") this.scene.as = localStorage.getItem("vistaline-as") ?? "camera";
     if (bench === "direct") this.route = new Route(element, this.scene, this.transport);
+    this.typing = new Set(); // fields that are being typed in
     this.#listen();
     this.#tellFolded();
     this.onSwap = () => this.#settle();
@@ -63,6 +64,7 @@ export class Desk {
       const [x1, y1, x2, y2] = detail.points.map((value) => value.toFixed(3));
       scene.edit("set_ease", { framing: detail.framing, ease: "own", x1, y1, x2, y2 });
     });
+    element.addEventListener("input", ({ target }) => target.matches(".when") && this.typing.add(target));
     element.addEventListener("change", ({ target }) => this.#remember(target));
     if (element.dataset.bench === "direct") document.getElementById("chosen").elements.tab.value = localStorage.getItem("vistaline-tab") ?? "framing";
     this.#recall();
@@ -95,6 +97,7 @@ export class Desk {
 
   /** Choices about how to work, not about the shot, are kept in this browser. */
   #remember(field) {
+    this.typing.delete(field);
     if (field.dataset.kept) localStorage.setItem(field.dataset.kept, field.type === "checkbox" ? String(field.checked) : field.value);
     if ("unit" in field.dataset && field.tagName === "SELECT") {
       document.cookie = `vistaline-unit=${field.value}; path=/; max-age=31536000; SameSite=Lax`;
@@ -220,6 +223,8 @@ export class Desk {
     for (const item of this.element.querySelectorAll(".depth-scale li")) item.hidden = !item.textContent.toLowerCase().includes(wanted);
     this.#pressed();
     this.#recall();
+    // A time is shown as it was understood, however it was typed.
+    for (const field of this.element.querySelectorAll(".when")) if (!this.typing.has(field)) field.value = field.defaultValue;
   }
 
   #pressed() {

@@ -165,7 +165,7 @@ export class Plan {
     if (this.bench !== "direct" || plan.stops.length < 2) return [];
     const marks = plan.stops.map(([place], n) => {
       const [x, y] = at(place);
-      return svg("circle", { class: n === this.scene.framing ? "stop chosen" : "stop", cx: x, cy: y, r: 3.5 });
+      return svg("circle", { class: n === this.scene.framing ? "station chosen" : "station", cx: x, cy: y, r: 3.5 });
     });
     if (data.path !== "smooth") return marks;
     const n = this.scene.framing;
