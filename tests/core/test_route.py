@@ -380,6 +380,24 @@ def test_every_move_of_the_shelf_becomes_framings(move: str) -> None:
             made(shot, "apply_move", move=move, x=160, y=90, values={slider.name: 1e4})
 
 
+def test_a_tour_stops_all_over_the_frame() -> None:
+    shot = routed({"frame": 0}, {"frame": 199})
+    new = made(shot, "apply_move", move="tour", x=160, y=90, values={"stops": 6, "closer": 3})
+    framings = new.route.framings
+    assert len(framings) == 8 and framings[0].position == framings[-1].position
+    assert all(framing.hold >= 11 for framing in framings) and framings[-1].last == 199
+    # Each stop's frame lies within the first one's: nothing is shown that was not in sight.
+    first = camera_states(new, [0])[0]
+    for framing in framings[1:-1]:
+        camera = camera_states(new, [framing.frame])[0]
+        for x, y in ((0, 0), (320, 0), (320, 180), (0, 180)):
+            ray = np.array([x - 160, 90 - y, -camera.focal_px]) / camera.focal_px
+            point = np.array(camera.position) + ray * (2 + camera.position[2])
+            seen = first.image_from_camera @ (first.camera_from_world @ (*point, 1))[:3]
+            assert (-1e-6 <= seen[:2] / seen[2]).all()
+            assert (seen[:2] / seen[2] <= (320 + 1e-6, 180 + 1e-6)).all()
+
+
 def test_a_push_in_to_a_point_comes_that_much_closer() -> None:
     shot = routed({"frame": 0}, {"frame": 199})
     new = made(shot, "apply_move", move="push_in", x=250, y=60,

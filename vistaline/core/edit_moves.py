@@ -60,10 +60,9 @@ def frame_rectangle(
     camera = camera_states(shot, [frame], shaken=False)[0]
     point = nearest_at(shot, camera, (left + right) / 2, (top + bottom) / 2, layer)
     if by == "zoom":
-        turned = moves.centred(moves.Scene(camera, point), camera.position)
-        enlarged = _fitting(
-            camera, turned, ((left, top), (right, top), (right, bottom), (left, bottom))
-        )
+        turned = moves.Scene(camera, point).centred(camera.position)
+        corners = [(x, y) for x in (left, right) for y in (top, bottom)]
+        enlarged = _fitting(camera, turned, corners)
         new = seen_framing(turned, 0, lens=camera.lens * enlarged)
     else:
         depth = depth_of(camera, point) * share
@@ -122,22 +121,28 @@ def apply_move(
     camera = route_states(shot, [frame])[0]
     scene = moves.Scene(camera, nearest_at(shot, camera, x, y, layer))
     made = moves.make(move, scene, values)
-    times = times_of(shot.route, shot.frame.duration)
+    times, found = times_of(shot.route, shot.frame.duration), moves.MOVES[move]
     start, end = times.before, shot.frame.duration - 1 - times.after
-    if end - start < len(made) - 1:
+    if end - start < 2 * len(made):
         start, end = 0, shot.frame.duration - 1
-    if end - start < len(made) - 1:
+    if end - start < 2 * len(made):
         raise EditError(f"{shot.frame.duration} frames are too few for this move.")
-    at = np.rint(np.linspace(start, end, len(made))).astype(int).tolist()
-    route = shot.route.evolve(
-        framings=tuple(each.evolve(frame=n) for each, n in zip(made, at, strict=True)),
-        path="smooth" if len(made) > 2 else shot.route.path,
-        aim=None,
-    )
-    if len(made) > 2:
+    route = shot.route.evolve(framings=_laid(made, start, end, found.held or 0), aim=None)
+    if len(made) > 2 and found.held is None:
         # One travel in several framings: eased at its ends only, even between them.
-        route = _one_travel(route, moves.MOVES[move].ease)
+        route = _one_travel(route.evolve(path="smooth"), found.ease)
     return with_route(shot, route)
+
+
+def _laid(framings: Sequence[Framing], start: int, end: int, held: float) -> tuple[Framing, ...]:
+    """Return framings evenly from frame to frame, a share of the time ``held`` in equal parts."""
+    frames = end - start
+    hold, travel = held * frames / len(framings), (1 - held) * frames / (len(framings) - 1)
+    at = [start + n * (hold + travel) for n in range(len(framings))]
+    return tuple(
+        framing.evolve(frame=round(begin), hold=round(begin + hold) - round(begin))
+        for framing, begin in zip(framings, at, strict=True)
+    )
 
 
 def _one_travel(route: Route, ease: EaseName) -> Route:

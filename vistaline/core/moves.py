@@ -7,7 +7,7 @@ point on the nearest layer there.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -17,8 +17,11 @@ from vistaline.core.arrays import FloatArray
 from vistaline.core.camera import CameraState, aimed
 from vistaline.core.errors import EditError
 from vistaline.core.route import Aim, EaseName, Framing
+from vistaline.core.shot_verbs import seen_framing
 
-__all__ = ["MOVES", "Move", "Scene", "Slider", "centred", "make"]
+__all__ = ["MOVES", "Move", "Scene", "Slider", "make"]
+
+Place = tuple[float, float, float]
 
 
 @dataclass(frozen=True)
@@ -46,32 +49,36 @@ class Scene:
         ahead = -self.camera.world_from_camera[:3, 2]
         return float((self.point - np.array(self.camera.position)) @ ahead)
 
+    def span(self, percent: float, side: int) -> float:
+        """Return metres, at the point, of a share of the frame: ``side`` 0 across, 1 upwards."""
+        return percent / 100 * self.depth * self.camera.frame_size[side] / self.camera.focal_px
+
     def framing(self, **changes: object) -> Framing:
         """Return what the camera sees, with changes."""
-        camera = self.camera
-        values = {
-            "frame": 0,
-            "position": camera.position,
-            "pan": camera.pan,
-            "tilt": camera.tilt,
-            "roll": camera.roll,
-            "lens": camera.lens,
-        }
-        return Framing.model_validate(values | changes)
+        return seen_framing(self.camera, 0, **changes)
 
-    def beside(self, right: float = 0, up: float = 0, ahead: float = 0) -> tuple[float, ...]:
+    def towards(self, share: float) -> Place:
+        """Return the place a share of the way from the camera to the point."""
+        eye = np.array(self.camera.position)
+        return _place(eye + share * (self.point - eye))
+
+    def beside(self, right: float = 0, up: float = 0, ahead: float = 0) -> Place:
         """Return a place, in metres along the camera's own axes from where it is."""
         turn = self.camera.world_from_camera[:3, :3]
-        return tuple((np.array(self.camera.position) + turn @ (right, up, -ahead)).tolist())
+        return _place(np.array(self.camera.position) + turn @ (right, up, -ahead))
 
-    def looking(self, position: tuple[float, ...], **changes: object) -> Framing:
+    def centred(self, position: Place) -> CameraState:
+        """Return the camera at ``position`` with the point in the middle of the frame."""
+        return aimed([replace(self.camera, position=position)], Aim(at="-"), self.point)[0]
+
+    def looking(self, position: Place, **changes: object) -> Framing:
         """Return a framing from another place, with the point where it was in the frame."""
         camera = self.camera
         x, y, z, _ = camera.camera_from_world @ (*self.point, 1.0)
         across = x / -z * camera.focal_px / camera.frame_size[0]
         up = y / -z * camera.focal_px / camera.frame_size[1]
         aim = Aim(at="-", across=min(max(across, -0.5), 0.5), up=min(max(up, -0.5), 0.5))
-        turned = aimed([_put(camera, position)], aim, self.point)[0]
+        turned = aimed([replace(camera, position=position)], aim, self.point)[0]
         return self.framing(position=position, pan=turned.pan, tilt=turned.tilt, **changes)
 
 
@@ -85,40 +92,27 @@ class Move:
     make: Callable[..., list[Framing]]
     """(scene, **sliders) -> framings; their frames are set by whoever asks."""
     ease: EaseName = "ease-in-out"
+    held: float | None = None
+    """The share of the time in which it stands at its stops; None: it passes through them."""
 
 
-def _towards(scene: Scene, share: float) -> tuple[float, ...]:
-    """Return the place a share of the way from the camera to the point."""
-    eye = np.array(scene.camera.position)
-    return tuple((eye + share * (scene.point - eye)).tolist())
-
-
-def _push_in(scene: Scene, closer: float, settle: float) -> list[Framing]:
-    target = _towards(scene, 1 - 1 / closer)
-    facing = scene.framing(position=target)
-    if settle:
-        # The point comes to the middle by as much as is asked.
-        middle = centred(scene, target)
-        facing = scene.framing(
-            position=target,
-            pan=_mix(scene.camera.pan, middle.pan, settle / 100),
-            tilt=_mix(scene.camera.tilt, middle.tilt, settle / 100),
-        )
-    return [scene.framing(), facing]
+def _place(point: FloatArray) -> Place:
+    x, y, z = point.tolist()
+    return x, y, z
 
 
 def _mix(a: float, b: float, share: float) -> float:
-    return a + (math.remainder(b - a, 360)) * share
+    """Return an angle a share of the way from one to another, the short way round."""
+    return a + math.remainder(b - a, 360) * share
 
 
-def centred(scene: Scene, position: tuple[float, ...]) -> CameraState:
-    """Return the camera at ``position`` with the point in the middle of the frame."""
-    return aimed([_put(scene.camera, position)], Aim(at="-"), scene.point)[0]
-
-
-def _put(camera: CameraState, position: Sequence[float]) -> CameraState:
-    x, y, z = position
-    return replace(camera, position=(x, y, z))
+def _push_in(scene: Scene, closer: float, settle: float) -> list[Framing]:
+    """Towards the point, which comes to the middle by ``settle`` percent."""
+    target = scene.towards(1 - 1 / closer)
+    middle = scene.centred(target)
+    pan = _mix(scene.camera.pan, middle.pan, settle / 100)
+    tilt = _mix(scene.camera.tilt, middle.tilt, settle / 100)
+    return [scene.framing(), scene.framing(position=target, pan=pan, tilt=tilt)]
 
 
 def _pull_out(scene: Scene, farther: float, settle: float) -> list[Framing]:
@@ -126,8 +120,7 @@ def _pull_out(scene: Scene, farther: float, settle: float) -> list[Framing]:
 
 
 def _drift(scene: Scene, across: float, closer: float) -> list[Framing]:
-    metres = across / 100 * scene.depth * scene.camera.frame_size[0] / scene.camera.focal_px
-    ahead = scene.depth * (1 - 1 / closer)
+    metres, ahead = scene.span(across, 0), scene.depth * (1 - 1 / closer)
     return [
         scene.framing(position=scene.beside(right=-metres / 2)),
         scene.framing(position=scene.beside(right=metres / 2, ahead=ahead)),
@@ -135,13 +128,29 @@ def _drift(scene: Scene, across: float, closer: float) -> list[Framing]:
 
 
 def _slide(scene: Scene, across: float) -> list[Framing]:
-    metres = across / 100 * scene.depth * scene.camera.frame_size[0] / scene.camera.focal_px
-    ends = (-metres / 2, metres / 2)
-    return [scene.framing(position=scene.beside(right=end)) for end in ends]
+    return _drift(scene, across, 1)
+
+
+def _tour(scene: Scene, stops: float, closer: float) -> list[Framing]:
+    """From the whole to stops in rows over the frame, each as near, and back to the whole."""
+    count = round(stops)
+    columns = math.ceil(math.sqrt(count * scene.camera.frame_size[0] / scene.camera.frame_size[1]))
+    rows = math.ceil(count / columns)
+    framings = [scene.framing(name="The whole")]
+    for n in range(count):
+        row, column = divmod(n, columns)
+        here = min(columns, count - row * columns)
+        # Every other row is gone through backwards: no long way back between them.
+        column = column if row % 2 == 0 else here - 1 - column
+        right = scene.span(100 * ((column + 0.5) / here - 0.5) * (1 - 1 / closer), 0)
+        up = scene.span(100 * (0.5 - (row + 0.5) / rows) * (1 - 1 / closer), 1)
+        place = scene.beside(right=right, up=up, ahead=scene.depth * (1 - 1 / closer))
+        framings.append(scene.framing(position=place, name=f"Stop {n + 1}"))
+    return [*framings, scene.framing(name="The whole")]
 
 
 def _rise(scene: Scene, height: float, look: float) -> list[Framing]:
-    metres = height / 100 * scene.depth * scene.camera.frame_size[1] / scene.camera.focal_px
+    metres = scene.span(height, 1)
     low, high = scene.beside(up=-metres / 2), scene.beside(up=metres / 2)
     framings = []
     for place in (low, high):
@@ -160,35 +169,31 @@ def _arc(scene: Scene, angle: float) -> list[Framing]:
     for n in range(steps):
         aside = space.rotation(angle * (n / (steps - 1) - 0.5), 0, 0) @ (eye - scene.point)
         way = np.array([aside[2], 0.0, -aside[0]]) * 4 / 3 * math.tan(part / 4)
-        place = tuple((scene.point + aside).tolist())
-        handles = {"leave": tuple(way.tolist()), "arrive": tuple((-way).tolist())}
-        framings.append(scene.looking(place, **handles))
+        handles = {"leave": _place(way), "arrive": _place(-way)}
+        framings.append(scene.looking(_place(scene.point + aside), **handles))
     return framings
 
 
 def _reveal(scene: Scene, hidden: float, closer: float) -> list[Framing]:
-    metres = hidden / 100 * scene.depth * scene.camera.frame_size[0] / scene.camera.focal_px
     ahead = scene.depth * (1 - 1 / closer)
-    return [
-        scene.framing(position=scene.beside(right=metres, ahead=ahead)),
-        scene.framing(),
-    ]
+    beside = scene.beside(right=scene.span(hidden, 0), ahead=ahead)
+    return [scene.framing(position=beside), scene.framing()]
 
 
 def _settle(scene: Scene, from_far: float, roll: float) -> list[Framing]:
-    start = _towards(scene, 1 - from_far)
+    start = scene.towards(1 - from_far)
     return [scene.framing(position=start, roll=scene.camera.roll + roll), scene.framing()]
 
 
 def _swing_up(scene: Scene, tilt: float, closer: float) -> list[Framing]:
     return [
         scene.framing(tilt=scene.camera.tilt - tilt),
-        scene.framing(position=_towards(scene, 1 - 1 / closer)),
+        scene.framing(position=scene.towards(1 - 1 / closer)),
     ]
 
 
 def _turn(scene: Scene, degrees: float, closer: float) -> list[Framing]:
-    start, end = _towards(scene, 0.0), _towards(scene, 1 - 1 / closer)
+    start, end = scene.towards(0.0), scene.towards(1 - 1 / closer)
     roll = scene.camera.roll
     return [
         scene.framing(position=start, roll=roll - degrees / 2),
@@ -197,8 +202,8 @@ def _turn(scene: Scene, degrees: float, closer: float) -> list[Framing]:
 
 
 def _land(scene: Scene, closer: float, tilt: float) -> list[Framing]:
-    target = _towards(scene, 1 - 1 / closer)
-    middle = centred(scene, target)
+    target = scene.towards(1 - 1 / closer)
+    middle = scene.centred(target)
     return [
         scene.framing(),
         scene.framing(
@@ -280,6 +285,14 @@ MOVES: dict[str, Move] = {
             Slider("closer", "Closer", "×", 1, 4, 1.15),
         ),
         _swing_up,
+    ),
+    "tour": Move(
+        "Tour",
+        "Stops all over what is seen now, and back to the whole.",
+        (Slider("stops", "Stops", "", 1, 16, 4), Slider("closer", "Closer", "×", 1.2, 8, 2.4)),
+        _tour,
+        "cubic-in-out",
+        held=0.5,
     ),
     "turn": Move(
         "Turn about",

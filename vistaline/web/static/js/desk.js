@@ -137,7 +137,7 @@ export class Desk {
     this.viewfinder.rectangles = on;
     this.viewfinder.gate.classList.toggle("asking", on);
     this.element.querySelector('[data-do="rectangles"]').setAttribute("aria-pressed", String(on));
-    if (on) notice("Draw in the viewfinder what the next framing shows; one after the other. Again, or Escape, to end.", "info");
+    if (on) notice("Draw in the viewfinder what the next framing shows; one after the other. With Shift it is put at the playhead, with Alt the camera zooms instead of going there. Again, or Escape, to end.", "info");
   }
 
   #seeNow() {

@@ -229,7 +229,9 @@ export class Route {
     const { frame } = this.scene.data.framings[framing];
     this.scene.choose({ framing });
     this.scene.go(frame);
-    this.#slide(event, frame, (at) => `frame ${at}`, (at) => this.#keep("time_framing", { framing, frame: Math.max(0, at), shift: this.#shifts }));
+    // With Alt only the arrival moves: travel and hold trade time.
+    const [verb, shift] = event.altKey ? ["arrive_at", {}] : ["time_framing", { shift: this.#shifts }];
+    this.#slide(event, frame, (at) => `frame ${at}`, (at) => this.#keep(verb, { framing, frame: Math.max(0, at), ...shift }));
   }
 
   dispose() {

@@ -198,20 +198,20 @@ export class Viewfinder {
         this.#mark();
       },
       end: ({ event: now }) => {
-        this.#frame(box(now));
+        this.#frame(box(now), { at_playhead: now.shiftKey, by: now.altKey ? "zoom" : "dolly" });
         end();
       },
       cancel: end,
     });
   }
 
-  /** Make a framing of a rectangle, on what is seen in its middle. */
-  async #frame(box) {
+  /** Make a framing of a rectangle, on what is seen in its middle: behind the last, or at the playhead. */
+  async #frame(box, how) {
     const { scene } = this;
     const count = scene.data.framings.length;
     const layer = (await scene.pick((box.x0 + box.x1) / 2, (box.y0 + box.y1) / 2)) ?? "";
-    await scene.edit("frame_rectangle", { frame: scene.frame, layer, ...box });
-    scene.choose({ framing: count });
+    await scene.edit("frame_rectangle", { frame: scene.frame, layer, ...box, ...how });
+    if (!how.at_playhead) scene.choose({ framing: count });
   }
 
   #pressLayer(event, x, y, scale) {
