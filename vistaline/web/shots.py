@@ -16,6 +16,7 @@ from vistaline.core.edit_cameras import take_called
 from vistaline.core.evaluate import evaluate
 from vistaline.core.formats.still import encode_jpeg, encode_png
 from vistaline.core.render.frame import Renderer, scaled
+from vistaline.core.render.proof import proof_frames
 from vistaline.core.scene import describe_scene, pick_layer, textures_in
 from vistaline.core.shot import Layer, Shot
 from vistaline.core.timing import RATE_PRESETS
@@ -214,6 +215,28 @@ def frame(shot_id: int, kind: str) -> Any:
     response.cache_control.private = True
     response.cache_control.max_age = 3600 if request.args.get("v") else 0
     return response.make_conditional(request)
+
+
+@blueprint.get("/<int:shot_id>/proof")
+@login_required
+def proof(shot_id: int) -> Any:
+    """Send ``count`` rendered frames from ``n`` on, each as soon as it is there.
+
+    See :func:`proof_frames`; a browser keeps what names the shot's version.
+    """
+    _, shot = open_shot(shot_id)
+    args = request.args
+    first, count = args.get("n", 0, type=int), min(max(args.get("count", 8, type=int), 1), 48)
+    if not 0 <= first < shot.frame.duration:
+        raise Refused(f"The shot has frames 0 to {shot.frame.duration - 1}.")
+    frames = range(first, min(first + count, shot.frame.duration))
+    width = min(max(args.get("width", 480, type=int), 32), 1920)
+    seen = looked_at(shot)
+    made = proof_frames(seen, services().library.looks_of(seen), frames, width)
+    response = Response(made, mimetype="application/octet-stream")
+    response.cache_control.private = True
+    response.cache_control.max_age = 3600 if args.get("v") else 0
+    return response
 
 
 _found: dict[int, tuple[int, list[str]]] = {}

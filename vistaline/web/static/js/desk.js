@@ -1,6 +1,7 @@
 // The desk of Arrange and Direct: one scene, its views, the keyboard.
 import { notice } from "./notice.js";
 import { Plan } from "./plan.js";
+import { Proof } from "./proof.js";
 import { Route } from "./route.js";
 import { Scene } from "./scene.js";
 import { Transport } from "./transport.js";
@@ -16,6 +17,7 @@ export class Desk {
     this.folded = new Set(JSON.parse(localStorage.getItem(`vistaline-folded-${element.dataset.shot}`) ?? "[]"));
     this.viewfinder = new Viewfinder(element, this.scene, bench, this.folded);
     this.plans = ["above", "side"].map((view) => new Plan(element, this.scene, bench, view));
+    this.proof = new Proof(element, this.scene, this.viewfinder, this.transport);
     this.views = new Views(element, this.viewfinder, this.scene);
     if (bench === "direct") this.scene.as = localStorage.getItem("vistaline-as") ?? "camera";
     if (bench === "direct") this.route = new Route(element, this.scene, this.transport);
@@ -275,6 +277,7 @@ export class Desk {
       j: () => (transport.shuttle(-1), true),
       k: () => (transport.pause(), true),
       l: () => (transport.shuttle(1), true),
+      q: () => (this.proof.toggle(), true),
       ...this.views.keys,
       Escape: () => (this.viewfinder.rectangles ? this.#drawFramings() : this.viewfinder.asking ? this.viewfinder.ask(null) : scene.choose({ layer: "" }), true),
     };
@@ -308,6 +311,6 @@ export class Desk {
   dispose() {
     document.removeEventListener("keydown", this.onKey);
     document.body.removeEventListener("htmx:after:swap", this.onSwap);
-    for (const view of [this.viewfinder, ...this.plans, this.route]) view?.dispose();
+    for (const view of [this.viewfinder, this.proof, ...this.plans, this.route]) view?.dispose();
   }
 }

@@ -18,7 +18,6 @@ export class Route {
     this.watch = new ResizeObserver(() => this.#change());
     this.watch.observe(this.sheet);
     this.sheet.addEventListener("pointerdown", (event) => this.#press(event));
-    this.sheet.addEventListener("dblclick", (event) => !event.target.closest("[data-framing]") && this.transport.loopRange(null));
     transport.onRange = () => this.#change();
     scene.addEventListener("change", () => this.#change());
     scene.addEventListener("choose", () => this.#change());
@@ -181,6 +180,7 @@ export class Route {
         if (now.shiftKey && to !== from) this.transport.loopRange([Math.min(from, to), Math.max(from, to)]);
       },
       end: () => {},
+      cancel: () => event.shiftKey && this.transport.loopRange(null),
     });
   }
 
