@@ -3,15 +3,22 @@
 - ``errors``      what can go wrong, in sentences for a person
 - ``optics``      lens and gate
 - ``space``       poses, projections, homographies
-- ``timing``      frame rates and timecode
-- ``easing``      CSS cubic-bezier eases
+- ``timing``      frame rates, timecode, times as people type them
+- ``easing``      eases: CSS's, Penner's, springs
+- ``speed``       a travel's speed, and the curve for a wished peak
 - ``channels``    values that change over time: keys and eases
 - ``blending``    the blend modes
 - ``shot``        the shot model and its validation
 - ``document``    the shot file: read, written, completed, its JSON Schema
 - ``mounts``      what others ride on, and what a ride does
+- ``route``       framings, holds, aim, shake; cameras, cuts, takes
+- ``paths``       smooth paths by arc length
+- ``shake``       the unsteadiness of a carried camera
+- ``retiming``    stretching a route, turning it round
+- ``moves``       the shelf: from a point and sliders to framings
 - ``camera``      the camera at any time
-- ``cards``       where a layer stands, and what it must be to stand somewhere
+- ``poses``       where a layer stands, and how large, whatever the camera does
+- ``cards``       layers as rectangles, and what one must be to stand somewhere
 - ``evaluate``    shot + frame -> every matrix, opacity, lens and the draw order
 - ``ordering``    which card is in front of which
 - ``arranging``   spread, match, scatter
@@ -27,9 +34,12 @@
 - ``fields``      colour fields and gradients
 - ``edit_layers``, ``edit_looks``, ``edit_titles``, ``edit_mounts``, ``edit_several``
                   edits of what stands on the stage
+- ``edit_route``, ``edit_times``, ``edit_moves``, ``edit_cameras``
+                  edits of the camera work
 - ``clipboard``   layers copied from shot to shot
 - ``edit``        the edits a person can make: shot -> new shot
-- ``camera_moves``  camera gestures: truck, pedestal, dolly, pan, tilt, roll
+- ``camera_moves``  camera gestures: truck, pedestal, dolly, zoom, pan, tilt, roll, arc
+- ``foresight``   what a shot will show before anything is rendered
 - ``stageplan``   the stage as seen from above or from the side
 - ``picture``     decode, colour, finding a cutout's place; cutting, edge care, filling
 - ``render``      texture pyramids, warps, compositing
