@@ -75,10 +75,11 @@ def arrange_views(page: Page) -> None:
         page.select_option("#v-title-face", "playfair")
     with change(page):
         page.select_option("#v-around", "headland")
-    page.click("[data-do=guides]")
+    page.focus("[data-part=gate]")
+    page.keyboard.press("g")
     page.wait_for_timeout(3000)
     take(page, "arrange-title")
-    page.click("[data-do=guides]")
+    page.keyboard.press("g")
     undo_everything(page)
     open_bench(page, 3, "arrange")
     page.click("[data-do=both]")
@@ -108,7 +109,7 @@ def direct_views(page: Page) -> None:
     take(page, "direct-cut")
     open_bench(page, 1, "direct")
     page.click("[data-tab=moves]")
-    page.click("summary:has-text('Rise past')")
+    page.click("summary:has-text('Push in')")
     take(page, "direct-moves")
     page.click("[data-tab=framing]")
 

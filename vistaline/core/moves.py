@@ -246,7 +246,7 @@ MOVES: dict[str, Move] = {
         "Rise past",
         "From below to above the point.",
         (
-            Slider("height", "Height", "% of the frame", -150, 150, 60),
+            Slider("height", "Height", "% of the frame", -150, 150, 25),
             Slider("look", "Keep looking at it", "%", 0, 100, 40),
         ),
         _rise,
