@@ -146,7 +146,7 @@ def test_framings_are_copied_pasted_ordered_and_mirrored(tour: Shot) -> None:
     pasted = made(tour, "paste_framings", framings=copied, after=2)
     assert [f.position for f in pasted.route.framings[3:]] == [(0, 0, 0), (0.1, 0, -0.5)]
     swapped = made(tour, "reorder_framing", framing=2, place=0)
-    assert frames_of(swapped) == frames_of(tour) or swapped.route.framings[0].pan == 8
+    assert frames_of(swapped) == frames_of(tour) and swapped.route.framings[0].pan == 8
     mirrored = made(tour, "mirror_route").route.framings[2]
     assert mirrored.position == (0.2, 0.1, -0.4) and mirrored.pan == -8
     split = made(tour, "add_framing", frame=80)
@@ -242,6 +242,30 @@ def test_an_aimed_camera_keeps_its_layer_in_place() -> None:
     with pytest.raises(ValueError, match="not among the layers"):
         shot.evolve(layers=shot.layers[:1])
     assert made(shot, "remove_layer", layer="front").route.aim is None
+
+
+def test_zoom_leaves_the_camera_and_arc_its_distance() -> None:
+    """A zoom changes the lens alone; an arc keeps what is grasped in the middle, as far away."""
+    shot = routed({"frame": 0}, {"frame": 199})
+    drag = {"framing": 0, "layer": "front", "dx": 30, "dy": -45}
+    zoomed = made(shot, "move_camera", move="zoom", **drag).route.framings[0]
+    assert zoomed.position == (0, 0, 0) and zoomed.lens == pytest.approx(35 * 2**0.5)
+    arced = camera_states(made(shot, "move_camera", move="arc", **drag), [0])[0]
+    assert math.dist(arced.position, (0, 0, -2)) == pytest.approx(2)
+    x, y, z, _ = arced.camera_from_world @ (0, 0, -2, 1)
+    assert abs(x) < 1e-9 and abs(y) < 1e-9 and z == pytest.approx(-2)
+
+
+def test_a_mount_can_go_whichever_camera_rides_on_it(tour: Shot) -> None:
+    shot = made(made(tour, "add_mount"), "ride_on", rider="camera", mount="m1")
+    shot = made(made(shot, "set_mount", mount="m1", across=0.4, pan=20), "keep_take", name="Riding")
+    shot = made(made(shot, "add_camera"), "direct_camera", camera="a")
+    before = camera_states(shot.directed_by("b"), range(0, 200, 20))
+    gone = made(shot, "remove_mount", mount="m1")
+    after = camera_states(gone.directed_by("b"), range(0, 200, 20))
+    assert not gone.mounts and gone.takes[0].route == gone.route
+    for one, other in zip(before, after, strict=True):
+        np.testing.assert_allclose(one.position, other.position, atol=1e-9)
 
 
 # --- shake ------------------------------------------------------------------------------------

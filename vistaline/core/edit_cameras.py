@@ -49,20 +49,13 @@ def remove_camera(shot: Shot) -> Shot:
     """Remove the camera that is directed, with the cuts to it; the first of the rest is next."""
     if not shot.cameras:
         raise EditError("A shot needs a camera. Add another before removing this one.")
-    gone, first = shot.camera, min(shot.cameras, key=lambda each: each.id)
-    opening = min(each.id for each in shot.cameras)
-    cuts: list[Cut] = []
-    seen = opening
-    for cut in shot.cuts:
-        if cut.camera not in (gone, seen):
-            cuts.append(cut)
-            seen = cut.camera
+    first = min(shot.cameras, key=lambda each: each.id)
     return shot.evolve(
         camera=first.id,
         camera_name=first.name,
         route=first.route,
         cameras=tuple(each for each in shot.cameras if each is not first),
-        cuts=tuple(cuts),
+        cuts=_needed(first.id, [cut for cut in shot.cuts if cut.camera != shot.camera]),
     )
 
 
@@ -124,7 +117,7 @@ def fastest_near(shot: Shot, frame: int) -> int:
     """Return the frame, within two seconds, at which the picture changes fastest.
 
     By what moves most on screen: how far the middle of the picture and a point on its edge, both
-    at the taking distance of the nearest layer, go from frame to frame.
+    as far away as half of the layers stand, go from frame to frame.
     """
     reach = round(_NEAR * float(shot.frame.rate))
     low = max(1, frame - reach)

@@ -12,7 +12,7 @@ from vistaline.core.cards import put
 from vistaline.core.errors import EditError
 from vistaline.core.mounts import FOLLOWS, Follow, Mount, Ride, Standing, carry_of, standing_of
 from vistaline.core.placing import standing_card
-from vistaline.core.route import Framing
+from vistaline.core.route import Framing, Route
 from vistaline.core.shot import Shot
 from vistaline.core.shot_verbs import REGISTRY, standing, with_layers
 
@@ -94,7 +94,13 @@ def remove_mount(shot: Shot, *, mount: str) -> Shot:
     shot.mount(mount)
     for rider in riders_of(shot, mount):
         shot = ride_off(shot, rider=rider)
-    return shot.evolve(mounts=tuple(each for each in shot.mounts if each.id != mount))
+    off = [each.evolve(route=_route_off(each.route, shot, mount)) for each in shot.cameras]
+    takes = [each.evolve(route=_route_off(each.route, shot, mount)) for each in shot.takes]
+    return shot.evolve(
+        mounts=tuple(each for each in shot.mounts if each.id != mount),
+        cameras=tuple(off),
+        takes=tuple(takes),
+    )
 
 
 @verb("ride on a mount")
@@ -128,7 +134,7 @@ def ride_off(shot: Shot, *, rider: str) -> Shot:
     """Take something off what it rides on; it stays where it is seen."""
     kind, _, key = rider.partition(":")
     if kind == CAMERA:
-        return _camera_off(shot)
+        return shot.evolve(route=_route_off(shot.route, shot))
     if kind == "mount":
         mount = shot.mount(key)
         if mount.ride is None:
@@ -178,10 +184,10 @@ def _must_not_circle(shot: Shot, rider: Mount, target: Mount) -> None:
     )
 
 
-def _camera_off(shot: Shot) -> Shot:
-    route = shot.route
-    if route.ride is None:
-        return shot
+def _route_off(route: Route, shot: Shot, mount: str | None = None) -> Route:
+    """Return a route off what it rides on, if that is ``mount`` or whatever it is."""
+    if route.ride is None or mount not in (None, route.ride.on):
+        return route
     carry = carry_of(route.ride, shot.mounts)
 
     def carried(framing: Framing) -> Framing:
@@ -196,4 +202,4 @@ def _camera_off(shot: Shot) -> Shot:
         return framing.evolve(position=(x, y, z), pan=turned[0], tilt=turned[1], roll=turned[2])
 
     framings = tuple(carried(framing) for framing in route.framings)
-    return shot.evolve(route=route.evolve(framings=framings, ride=None))
+    return route.evolve(framings=framings, ride=None)

@@ -14,7 +14,7 @@ import numpy as np
 
 from vistaline.core import space
 from vistaline.core.arrays import FloatArray
-from vistaline.core.camera import CameraState, aimed
+from vistaline.core.camera import CameraState, aimed, depth_of
 from vistaline.core.errors import EditError
 from vistaline.core.route import Aim, EaseName, Framing
 from vistaline.core.shot_verbs import seen_framing
@@ -46,8 +46,7 @@ class Scene:
 
     @property
     def depth(self) -> float:
-        ahead = -self.camera.world_from_camera[:3, 2]
-        return float((self.point - np.array(self.camera.position)) @ ahead)
+        return depth_of(self.camera, self.point)
 
     def span(self, percent: float, side: int) -> float:
         """Return metres, at the point, of a share of the frame: ``side`` 0 across, 1 upwards."""
