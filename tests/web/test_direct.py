@@ -93,3 +93,12 @@ def test_a_move_is_shown_before_it_is_kept(client: FlaskClient, shot: str) -> No
     assert client.get(f"{shot}/framing.json?framing=9").status_code == 404
     edit(client, shot, "paste_framings", framings=json.dumps([framing]), after=0)
     assert len(scene(client, shot)["framings"]) == len(before["framings"]) + 1
+
+
+@pytest.mark.parametrize(
+    ("move", "words"),
+    [("zoom", "the lens goes from"), ("dolly", "Dolly: the camera goes"), ("arc", "round")],
+)
+def test_a_drag_says_what_it_does(client: FlaskClient, shot: str, move: str, words: str) -> None:
+    values = {"framing": 0, "move": move, "dx": 12, "dy": -20}
+    assert words in client.post(f"{shot}/preview/move_camera?frame=0", data=values).json["said"]

@@ -21,7 +21,7 @@ from vistaline.core.poses import standing_pose
 from vistaline.core.route import Framing
 from vistaline.core.shot import Shot
 
-__all__ = ["CameraMove", "moved", "nearest_at"]
+__all__ = ["CameraMove", "moved", "nearest_at", "told"]
 
 STANDOFF = 2.0
 """Metres: the distance a drag is measured at on an empty stage."""
@@ -78,6 +78,22 @@ def moved(
     rotation = space.rotation(framing.pan, framing.tilt, framing.roll)
     position = np.array(framing.position) + rotation @ np.array(along)
     return {"position": tuple(float(value) for value in position)}
+
+
+def told(before: Framing, after: Framing, move: CameraMove) -> str:
+    """Return in words what a drag does to the camera: a zoom is no dolly."""
+    metres = math.dist(before.position, after.position)
+    if after.keeps and move is CameraMove.ZOOM:
+        return "The lens follows the distance here: dolly, or let the size change first"
+    return {
+        CameraMove.TRUCK: f"Truck and pedestal: the camera goes {metres:.2f} m aside",
+        CameraMove.DOLLY: f"Dolly: the camera goes {metres:.2f} m; its lens: {after.lens:.1f} mm",
+        CameraMove.ZOOM: f"Zoom: the lens goes from {before.lens:.1f} to {after.lens:.1f} mm, "
+        "the camera stays",
+        CameraMove.PAN: f"Pan {after.pan:.1f}°, tilt {after.tilt:.1f}°",
+        CameraMove.ROLL: f"Roll {after.roll:.1f}°",
+        CameraMove.ARC: f"Arc: {after.pan - before.pan:.1f}° round, {metres:.2f} m",
+    }[move]
 
 
 def _arced(shot: Shot, framing: Framing, distance: float, dx: float, dy: float) -> dict[str, Any]:

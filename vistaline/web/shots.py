@@ -11,6 +11,7 @@ from flask_login import login_required
 from vistaline.actions import projects, shots
 from vistaline.actions.errors import NotFound, Refused
 from vistaline.core import edit
+from vistaline.core.camera_moves import CameraMove, told
 from vistaline.core.drawn import look_called
 from vistaline.core.edit_cameras import take_called
 from vistaline.core.evaluate import evaluate
@@ -80,9 +81,10 @@ def scene(shot_id: int) -> Any:
     """Send what the live view draws, for every frame, or for one that is wanted soon."""
     row, shot = open_shot(shot_id)
     only = request.args.get("only", type=int)
-    last = shot.frame.duration - 1
-    frames = range(last + 1) if only is None else [min(max(only, 0), last)]
-    return _scene(row, shot, frames) | {"values": _values(shot)}
+    if only is not None:
+        only = min(max(only, 0), shot.frame.duration - 1)
+        return _scene(row, shot, [only]) | {"values": _values(shot)}
+    return _scene(row, shot, range(shot.frame.duration))
 
 
 @blueprint.post("/<int:shot_id>/preview/<verb>")
@@ -92,7 +94,12 @@ def preview(shot_id: int, verb: str) -> Any:
     row, shot = open_shot(shot_id)
     changed = edit.apply(shot, verb, arguments())
     frame = request.args.get("frame", 0, type=int)
-    return _scene(row, changed, [frame], kept=shot) | {"values": _values(changed)}
+    answer = _scene(row, changed, [frame], kept=shot) | {"values": _values(changed)}
+    if verb == "move_camera":
+        n = int(request.form["framing"])
+        before, after = shot.route.framings[n], changed.route.framings[n]
+        answer["said"] = told(before, after, CameraMove(request.form["move"]))
+    return answer
 
 
 def _scene(row: ShotRow, shot: Shot, frames: Any, *, kept: Shot | None = None) -> dict[str, Any]:

@@ -281,7 +281,8 @@ export class Viewfinder {
     if (this.drawing) marks.push(this.#drawn());
     if (this.inset) marks.push(...this.#where());
     if (this.scene.beside) marks.push(...this.#sides());
-    if (this.bench === "direct" && this.scene.shown?.values) marks.push(...this.#words());
+    const said = this.scene.shown?.said; // what a drag does to the camera
+    if (said) marks.push(svg("text", { class: "said", x: x + 12, y: y + height - 12 }, said));
     this.overlay.replaceChildren(...marks);
   }
 
@@ -316,24 +317,6 @@ export class Viewfinder {
     const marks = [svg("image", { href: thumbnail, x, y, width: wide, height: high, preserveAspectRatio: "none" }), svg("rect", { class: "inset", x, y, width: wide, height: high })];
     if (seen) marks.push(svg("polygon", { class: "inset-frame", points: seen.map(([u, v]) => `${x + u * wide},${y + v * high}`).join(" ") }));
     return marks;
-  }
-
-  /** What a drag does to the camera, in words: zoom and dolly are not the same. */
-  #words() {
-    const { shown, framing, data } = this.scene;
-    const now = shown.values.framings[framing];
-    const from = data.values?.framings[framing] ?? now;
-    const metres = Math.hypot(now.across - from.across, now.up - from.up, now.forward - from.forward);
-    const said = {
-      truck: `Truck and pedestal: the camera goes ${metres.toFixed(2)} m aside`,
-      dolly: `Dolly: the camera goes ${metres.toFixed(2)} m, the lens stays ${now.lens.toFixed(1)} mm`,
-      zoom: data.framings[framing].keeps ? "The lens follows the distance here: dolly, or let the size change first" : `Zoom: the lens goes from ${from.lens.toFixed(1)} to ${now.lens.toFixed(1)} mm, the camera stays`,
-      pan: `Pan ${now.pan.toFixed(1)}°, tilt ${now.tilt.toFixed(1)}°`,
-      roll: `Roll ${now.roll.toFixed(1)}°`,
-      arc: `Arc: ${(now.pan - from.pan).toFixed(1)}° round, ${metres.toFixed(2)} m`,
-    }[this.move];
-    const { x, y, height } = this.place;
-    return [svg("text", { class: "said", x: x + 12, y: y + height - 12 }, said)];
   }
 
   /** Safe areas and thirds; `data.guides` are boxes in frame pixels. */
