@@ -1,4 +1,4 @@
-"""Eases against W3C CSS Easing Level 1 and SciPy's root finding; keys and channels."""
+"""Eases against W3C CSS Easing Level 1 and SciPy's root finding."""
 
 import math
 
@@ -9,7 +9,6 @@ from scipy.optimize import brentq
 
 from tests.conftest import make_shot
 from vistaline.core.camera import camera_states
-from vistaline.core.channels import Channel, Key
 from vistaline.core.easing import NAMED_EASES, CubicBezier, Spring, parse_ease
 from vistaline.core.errors import ShotError
 from vistaline.core.speed import eased_with_peak
@@ -118,14 +117,6 @@ def test_a_travel_eased_at_both_ends_peaks_in_the_middle() -> None:
     """Common practice, no source."""
     speed = np.diff(NAMED_EASES["ease-in-out"](np.linspace(0, 1, 102)))
     assert int(speed.argmax()) == 50
-
-
-def test_channels_meet_their_keys_exactly() -> None:
-    ease = NAMED_EASES["ease"]
-    values = [(0.1, 35.0), (0.7, 50.0), (-0.3, 85.0)]
-    keys = [Key(frame=f, value=v, ease=ease) for f, v in zip((3, 17, 40), values, strict=True)]
-    np.testing.assert_array_equal(Channel(keys)([0, 3, 17, 40, 99])[[1, 2, 3]], values)
-    np.testing.assert_array_equal(Channel(keys)([0, 99]), [values[0], values[-1]])
 
 
 def test_a_lens_changes_by_equal_ratios() -> None:

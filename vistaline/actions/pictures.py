@@ -17,9 +17,8 @@ from vistaline.core.formats.shotfile import write_atomically
 from vistaline.core.formats.still import encode_png
 from vistaline.core.picture.decode import PictureInfo, decode_picture, inspect_picture
 from vistaline.core.picture.preview import alpha_at, preview_webp
-from vistaline.core.poses import texture_of
 from vistaline.core.render.pyramid import Pyramid, PyramidStore
-from vistaline.core.shot import Layer, Shot
+from vistaline.core.shot import Shot
 from vistaline.core.typefaces import shelve
 from vistaline.store.files import FileStore
 from vistaline.store.models import Picture
@@ -166,9 +165,9 @@ class Library:
             return path
         return self._preview(name, self.looks_of(shot)[texture], thumbnail)
 
-    def alpha(self, shot: Shot, layer: Layer, u: float, v: float) -> float:
-        """Return a layer's alpha (0..1) at unit texture coordinates."""
-        return alpha_at(self.looks_of(shot)[texture_of(shot, layer)], u, v)
+    def alpha(self, shot: Shot, texture: str, u: float, v: float) -> float:
+        """Return the alpha (0..1) of one of a shot's looks at unit texture coordinates."""
+        return alpha_at(self.looks_of(shot)[texture], u, v)
 
     def preview(self, file: str, *, thumbnail: bool = False) -> Path:
         """Return the browser's version of a stored picture."""

@@ -15,10 +15,10 @@ from vistaline.core.mounts import carry_of
 from vistaline.core.optics import focal_length_px
 from vistaline.core.ordering import NEAR
 from vistaline.core.paths import angles_between, stretches_through
-from vistaline.core.poses import standing_pose
 from vistaline.core.route import Aim
 from vistaline.core.shake import sway_of
 from vistaline.core.shot import Shot
+from vistaline.core.tracks import moving_mounts, track_of
 
 __all__ = [
     "CameraState",
@@ -76,10 +76,10 @@ def camera_states(shot: Shot, frames: ArrayLike, *, shaken: bool = True) -> list
     times = np.atleast_1d(np.asarray(frames, dtype=np.float64))
     if shot.cuts:
         return _cut_together(shot, times, shaken)
-    states = _carried(shot, _route_states(shot, times))
+    states = _carried(shot, times, _route_states(shot, times))
     states = _keeping(shot, times, states)
     if shot.route.aim:
-        states = aimed(states, shot.route.aim, _middle_of(shot, shot.route.aim.at))
+        states = aimed(states, shot.route.aim, _middles_of(shot, shot.route.aim.at, times))
     return _shaken(shot, times, states) if shaken and shot.route.shake else states
 
 
@@ -105,8 +105,8 @@ def route_states(shot: Shot, frames: ArrayLike) -> list[CameraState]:
     times = np.atleast_1d(np.asarray(frames, dtype=np.float64))
     own = _route_states(shot, times)
     if shot.route.aim:
-        own = aimed(own, shot.route.aim, _middle_of(shot, shot.route.aim.at))
-    lenses = _keeping(shot, times, _carried(shot, own))
+        own = aimed(own, shot.route.aim, _middles_of(shot, shot.route.aim.at, times))
+    lenses = _keeping(shot, times, _carried(shot, times, own))
     return [replace(state, lens=kept.lens) for state, kept in zip(own, lenses, strict=True)]
 
 
@@ -144,12 +144,13 @@ def _route_states(shot: Shot, times: FloatArray) -> list[CameraState]:
     ]
 
 
-def _carried(shot: Shot, states: list[CameraState]) -> list[CameraState]:
+def _carried(shot: Shot, times: FloatArray, states: list[CameraState]) -> list[CameraState]:
     ride = shot.route.ride
     if ride is None:
         return states
-    carry = carry_of(ride, shot.mounts)
-    return [_posed(state, carry.pose(state.world_from_camera)) for state in states]
+    carry = carry_of(ride, shot.mounts, moving_mounts(shot, times))
+    poses = carry.pose(np.array([state.world_from_camera for state in states]))
+    return [_posed(state, pose) for state, pose in zip(states, poses, strict=True)]
 
 
 def _posed(state: CameraState, pose: Matrix4) -> CameraState:
@@ -158,9 +159,10 @@ def _posed(state: CameraState, pose: Matrix4) -> CameraState:
     return replace(state, position=(x, y, z), pan=pan, tilt=tilt, roll=roll)
 
 
-def _middle_of(shot: Shot, layer_id: str) -> FloatArray:
-    pose: Matrix4 = standing_pose(shot, shot.layer(layer_id))[0]
-    return pose[:3, 3]
+def _middles_of(shot: Shot, layer_id: str, times: FloatArray) -> FloatArray:
+    """Return where a layer's middle is (N, 3) at ``times`` (N,)."""
+    poses = track_of(shot, shot.layer(layer_id), times).poses
+    return np.broadcast_to(poses[:, :3, 3], (len(times), 3))
 
 
 def _keeping(shot: Shot, times: FloatArray, states: list[CameraState]) -> list[CameraState]:
@@ -173,11 +175,12 @@ def _keeping(shot: Shot, times: FloatArray, states: list[CameraState]) -> list[C
     for i in range(1, len(framings)):
         if not framings[i].keeps:
             continue
-        target = _middle_of(shot, framings[i].keeps)
-        first = _carried(shot, _route_states(shot, np.array([float(framings[i - 1].last)])))[0]
-        before = depth_of(first, target)
+        targets = _middles_of(shot, framings[i].keeps, times)
+        left = np.array([float(framings[i - 1].last)])
+        first = _carried(shot, left, _route_states(shot, left))[0]
+        before = depth_of(first, _middles_of(shot, framings[i].keeps, left)[0])
         for n in np.flatnonzero((times > framings[i - 1].last) & (times <= framings[i].last)):
-            ratio = max(depth_of(states[n], target), 1e-6) / max(before, 1e-6)
+            ratio = max(depth_of(states[n], targets[n]), 1e-6) / max(before, 1e-6)
             states[n] = replace(states[n], lens=min(max(first.lens * ratio, 1.0), 5000.0))
     return states
 
@@ -188,10 +191,10 @@ def depth_of(state: CameraState, point: FloatArray) -> float:
     return float((point - np.array(state.position)) @ ahead)
 
 
-def aimed(states: list[CameraState], aim: Aim, target: FloatArray) -> list[CameraState]:
-    """Return cameras turned so that ``target`` (3,) is seen where ``aim`` wants it; roll stays."""
+def aimed(states: list[CameraState], aim: Aim, targets: FloatArray) -> list[CameraState]:
+    """Return cameras (N) turned so that ``targets`` (N, 3) are seen where ``aim`` wants them."""
     turned = []
-    for state in states:
+    for state, target in zip(states, targets, strict=True):
         width, height = state.frame_size
         ray = np.array([aim.across * width, aim.up * height, -state.focal_px])
         way = target - np.array(state.position)

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from vistaline.core import space
 from vistaline.core.arrays import Matrix3, Matrix4
@@ -20,8 +22,17 @@ from vistaline.core.poses import (
     unscaled_size,
 )
 from vistaline.core.shot import Layer, Shot
+from vistaline.core.tracks import Track, track_of
 
-__all__ = ["Card", "card_of", "put"]
+__all__ = [
+    "Card",
+    "backdrop_of",
+    "card_of",
+    "cards_over",
+    "followed",
+    "put",
+    "tracked",
+]
 
 _BEHIND_ALL = 3e6
 
@@ -37,6 +48,7 @@ class Card:
     """Rigid, but for what stays with the lens: that is also stretched along the frame."""
     width: float
     height: float
+    opacity: float = 1.0
 
     @property
     def card_from_unit(self) -> Matrix3:
@@ -66,24 +78,58 @@ class Card:
 def card_of(shot: Shot, layer: Layer, camera: CameraState | None = None) -> Card:
     """Return where a layer stands, ``layer.scale`` 1 as it was taken or as large as it is.
 
-    ``camera`` counts for what stays with the lens or faces it; without one such a layer stands
-    as the first framing has it.
+    Its values are those the shot keeps, whatever keys it has; :func:`tracks.track_of` follows
+    those. ``camera`` counts for what stays with the lens or faces it; without one such a layer
+    stands as the first framing has it.
     """
     if layer.is_backdrop:
-        return _backdrop(layer, camera or camera_states(shot, [0])[0])
+        return backdrop_of(layer, camera or camera_states(shot, [0])[0])
     pose, width, height = standing_pose(shot, layer)
     card = Card(
         layer=layer,
         texture=texture_of(shot, layer),
         world_from_card=pose,
+        width=float(width),
+        height=float(height),
+        opacity=layer.opacity,
+    )
+    return followed(shot, card, camera) if layer.stays != "stage" else card
+
+
+def cards_over(
+    shot: Shot, layer: Layer, frames: ArrayLike, cameras: Sequence[CameraState]
+) -> list[Card]:
+    """Return a layer's cards at ``frames`` (N,) before the cameras (N) of those frames."""
+    if layer.is_backdrop:
+        return [backdrop_of(layer, camera) for camera in cameras]
+    track = track_of(shot, layer, frames)
+    cards = [tracked(layer, track, n) for n in range(len(track.poses))] * (
+        len(cameras) if track.still else 1
+    )
+    if layer.stays == "stage":
+        return cards
+    return [followed(shot, card, camera) for card, camera in zip(cards, cameras, strict=True)]
+
+
+def tracked(layer: Layer, track: Track, n: int) -> Card:
+    """Return a layer's card at the ``n``-th time of its track as it stands by itself."""
+    n = 0 if track.still else n
+    width, height = track.sizes[n].tolist()
+    return Card(
+        layer=layer,
+        texture=track.textures[n],
+        world_from_card=track.poses[n],
         width=width,
         height=height,
+        opacity=float(track.opacity[n]),
     )
-    if layer.stays == "facing":
+
+
+def followed(shot: Shot, card: Card, camera: CameraState | None) -> Card:
+    """Return a card that faces the camera, or stays with its lens."""
+    if card.layer.stays == "facing":
         return _facing(card, camera or camera_states(shot, [0])[0])
-    if layer.stays == "lens" and camera is not None:
-        return _with_lens(card, camera, camera_states(shot, [0])[0])
-    return card
+    return _with_lens(card, camera, camera_states(shot, [0])[0]) if camera else card
 
 
 def put(shot: Shot, layer: Layer, world_from_card: Matrix4, enlarged: float = 1.0) -> Layer:
@@ -110,7 +156,8 @@ def put(shot: Shot, layer: Layer, world_from_card: Matrix4, enlarged: float = 1.
             f"{layer.name} would stand behind the taking camera, where no layer can be kept. "
             "Move it before the camera first."
         )
-    across, up, _ = (centre - seen_at(shot, layer, width)).tolist()
+    seen = seen_at(shot, layer, np.asarray(width))
+    across, up = float(centre[0] - seen[0]), float(centre[1] - seen[1])
     angles = layer.pan, layer.tilt, layer.roll
     if not np.allclose(space.rotation(*angles), turn, atol=1e-12):
         angles = space.angles_of(turn)
@@ -125,7 +172,7 @@ def put(shot: Shot, layer: Layer, world_from_card: Matrix4, enlarged: float = 1.
     )
 
 
-def _backdrop(layer: Layer, camera: CameraState) -> Card:
+def backdrop_of(layer: Layer, camera: CameraState) -> Card:
     """Return a card that fills the frame, farther away than anything can stand."""
     width, height = camera.frame_size
     # A little more than the frame: no edge is seen to be smoothed.
@@ -137,6 +184,7 @@ def _backdrop(layer: Layer, camera: CameraState) -> Card:
         world_from_card=camera.world_from_camera @ behind,
         width=width * metres,
         height=height * metres,
+        opacity=layer.opacity,
     )
 
 

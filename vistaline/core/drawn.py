@@ -6,18 +6,20 @@ import hashlib
 import math
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 from vistaline.core.arrays import Rgba16
 from vistaline.core.camera import camera_states
-from vistaline.core.cards import card_of
+from vistaline.core.cards import cards_over
 from vistaline.core.fields import draw_field
 from vistaline.core.frame_styles import draw_framed
-from vistaline.core.lettering import draw_title
+from vistaline.core.lettering import draw_title, extents
 from vistaline.core.occluders import draw_occluder
 from vistaline.core.poses import framed_as, texture_of, window_aspect
 from vistaline.core.render.pyramid import BORDER, Pyramid, PyramidStore
 from vistaline.core.shadows import draw_shadow
 from vistaline.core.shot import Layer, Shot
+from vistaline.core.tracks import layer_looking, track_of
 
 __all__ = ["Drawing", "Looks", "drawing_of", "look_called"]
 
@@ -40,7 +42,6 @@ class Looks(Mapping[str, Pyramid]):
     def __init__(self, shot: Shot, store: PyramidStore, picture: Callable[[str], Pyramid]) -> None:
         """``picture`` gives the pyramid of one of the shot's pictures by its key."""
         self._shot, self._store, self._picture = shot, store, picture
-        self._shown = {texture_of(shot, layer) for layer in shot.layers if not layer.hidden}
         self._found: dict[str, Pyramid] = {}
 
     def __getitem__(self, texture: str) -> Pyramid:
@@ -63,6 +64,15 @@ class Looks(Mapping[str, Pyramid]):
     def __len__(self) -> int:
         return len(self._shown)
 
+    @cached_property
+    def _shown(self) -> set[str]:
+        shot = self._shot
+        frames = range(shot.frame.duration)
+        shown = [layer for layer in shot.layers if not layer.hidden]
+        drawn = {texture_of(shot, layer) for layer in shown if layer.is_backdrop}
+        standing = [layer for layer in shown if not layer.is_backdrop]
+        return drawn.union(*(track_of(shot, layer, frames).textures for layer in standing))
+
 
 def look_called(shot: Shot, texture: str) -> Drawing | None:
     """Return how the look known as ``texture`` is drawn; None if it is a picture, or unknown."""
@@ -77,7 +87,11 @@ def look_called(shot: Shot, texture: str) -> Drawing | None:
             lambda looks: draw_shadow(_small(looks[source]), int(steps)),
         )
     layer = next((each for each in shot.layers if f"~{each.id}" == texture), None)
-    return drawing_of(shot, layer) if layer else None
+    if layer is not None:
+        return drawing_of(shot, layer)
+    named, _, frame = texture.rpartition("@")
+    layer = next((each for each in shot.layers if f"~{each.id}" == named), None)
+    return drawing_of(*layer_looking(shot, layer, int(frame))) if layer else None
 
 
 def drawing_of(shot: Shot, layer: Layer) -> Drawing | None:
@@ -134,10 +148,12 @@ def _sharpest_em(shot: Shot, layer: Layer, size: float) -> float:
     """
     closest = 1.0
     frames = [*range(0, shot.frame.duration, _EVERY), shot.frame.duration - 1]
-    for camera in camera_states(shot, frames):
-        card = card_of(shot, layer, camera)
+    # As large as it stands there: its height tells the em, whatever its keys make of it.
+    em = size / extents(layer.title)[1] if layer.title else 1.0
+    cameras = camera_states(shot, frames)
+    for camera, card in zip(cameras, cards_over(shot, layer, frames, cameras), strict=True):
         depth = -(camera.camera_from_world @ card.world_from_card)[2, 3]
         if depth > 0:
-            closest = max(closest, camera.focal_px / depth * size * layer.scale)
+            closest = max(closest, camera.focal_px / depth * card.height * em)
     steps = math.ceil(2 * math.log2(min(max(closest, _SMALLEST_EM), _LARGEST_EM)))
     return float(2 ** (steps / 2))

@@ -57,19 +57,27 @@ class CubicBezier:
 @njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
 def _parameters_at(x1: float, x2: float, times: FloatArray) -> FloatArray:
     """Return the curve's parameter at each of ``times`` (N,)."""
-    # x(parameter) never falls, so halving the interval always closes in; Newton steps are
-    # faster but stall where the curve stands still (x1 = 1, x2 = 0).
+    # x(parameter) never falls, so its root stays between two ends that close in; Newton's step is
+    # taken where it stays between them, else the middle: it stalls where the curve stands still
+    # (x1 = 1, x2 = 0). "rtsafe" of Press et al., Numerical Recipes, 3rd ed., section 9.4.
     parameters = np.empty_like(times)
     for n in range(len(times)):
-        low, high = 0.0, 1.0
-        for _ in range(48):
-            middle = (low + high) / 2
-            rest = 1 - middle
-            if ((3 * x1 * rest + 3 * x2 * middle) * rest + middle**2) * middle < times[n]:
-                low = middle
+        low, high, t = 0.0, 1.0, times[n]
+        for _ in range(60):
+            rest = 1 - t
+            error = ((3 * x1 * rest + 3 * x2 * t) * rest + t * t) * t - times[n]
+            if error < 0:
+                low = t
             else:
-                high = middle
-        parameters[n] = (low + high) / 2
+                high = t
+            slope = 3 * (rest * rest * x1 + 2 * rest * t * (x2 - x1) + t * t * (1 - x2))
+            step = t - error / slope if slope > 1e-9 else -1.0
+            if not low < step < high:
+                step = (low + high) / 2
+            if abs(step - t) < 1e-14:
+                break
+            t = step
+        parameters[n] = t
     return parameters
 
 

@@ -148,7 +148,7 @@ def ride_off(shot: Shot, *, rider: str) -> Shot:
         return shot
     carry = carry_of(layer.ride, shot.mounts)
     pose = standing_card(shot, layer).world_from_card
-    return with_layers(shot, [put(shot, layer.evolve(ride=None), pose, carry.scale)])
+    return with_layers(shot, [put(shot, layer.evolve(ride=None), pose, float(carry.scale))])
 
 
 def riders_of(shot: Shot, mount: str) -> list[str]:

@@ -10,8 +10,8 @@ from pydantic import Field
 from vistaline.core import retiming, space
 from vistaline.core.camera import camera_states, depth_of, route_states
 from vistaline.core.camera_moves import CameraMove, moved
+from vistaline.core.cards import cards_over
 from vistaline.core.errors import EditError
-from vistaline.core.poses import standing_pose
 from vistaline.core.retiming import times_of
 from vistaline.core.route import Aim, Framing, Path, Shake
 from vistaline.core.shot import Shot
@@ -148,13 +148,12 @@ def keep_size(shot: Shot, *, framing: int, layer: str = "") -> Shot:
         )
     changed = with_kept_lenses(with_framing(shot, framing, keeps=layer))
     start = shot.route.framings[framing - 1].last
-    target = standing_pose(shot, shot.layer(layer))[0][:3, 3]
-    for frame, camera in zip(
-        range(start, found.frame + 1),
-        camera_states(changed, range(start, found.frame + 1)),
-        strict=True,
-    ):
-        if depth_of(camera, target) < 0.01 or not 2 <= camera.lens <= 4000:
+    frames = range(start, found.frame + 1)
+    cameras = camera_states(changed, frames)
+    cards = cards_over(shot, shot.layer(layer), frames, cameras)
+    for frame, camera, card in zip(frames, cameras, cards, strict=True):
+        near = depth_of(camera, card.world_from_card[:3, 3]) < 0.01
+        if near or not 2 <= camera.lens <= 4000:
             raise EditError(
                 f"At frame {frame} the camera comes too close to {shot.layer(layer).name}, or "
                 "passes it, for its size to be kept. End the move before it."

@@ -6,7 +6,7 @@ riding on leaves everything where it is, and a ride may follow as little as the 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -18,7 +18,19 @@ from vistaline.core.arrays import FloatArray, Matrix3, Matrix4
 from vistaline.core.errors import ShotError
 from vistaline.core.model import Degrees, Part, Position
 
-__all__ = ["FOLLOWS", "Carry", "Follow", "Mount", "Ride", "Standing", "carry_of", "standing_of"]
+__all__ = [
+    "FOLLOWS",
+    "Carry",
+    "Follow",
+    "Mount",
+    "Moving",
+    "Ride",
+    "Standing",
+    "carry_of",
+    "rides_on_moving",
+    "stand_of",
+    "standing_of",
+]
 
 Follow = Literal["position", "rotation", "scale"]
 FOLLOWS: tuple[Follow, ...] = ("position", "rotation", "scale")
@@ -54,28 +66,39 @@ class Mount(Standing):
     ride: Ride | None = None
 
 
+Moving = Mapping[str, Mapping[str, FloatArray]]
+"""Values (N,) at N times, by mounts' ids and values' names: x, y, z, pan, tilt, roll, scale."""
+
+
 @dataclass(frozen=True, eq=False)
 class Carry:
     """What a ride does to whatever rides: about ``before``, turned, enlarged, put at ``after``.
 
     A place goes to after + scale * turn (place - before) if the ride follows positions; else it
-    stays, and only the rider itself is turned and enlarged.
+    stays, and only the rider itself is turned and enlarged. All of it holds at one time, or, with
+    an axis more in front, at N.
     """
 
-    turn: Matrix3
-    scale: float
+    turn: FloatArray
+    scale: FloatArray
     before: FloatArray
     after: FloatArray
     moves: bool
 
-    def pose(self, world_from_rider: Matrix4) -> Matrix4:
-        """Return a rider's rigid pose as it is carried; its size grows by ``scale`` besides."""
-        carried = world_from_rider.copy()
-        carried[:3, :3] = self.turn @ world_from_rider[:3, :3]
+    def pose(self, world_from_rider: FloatArray) -> FloatArray:
+        """Return a rider's rigid pose (..., 4, 4) as it is carried; its size grows by ``scale``."""
+        place = world_from_rider[..., :3, 3]
         if self.moves:
-            aside = world_from_rider[:3, 3] - self.before
-            carried[:3, 3] = self.after + self.scale * (self.turn @ aside)
-        return carried
+            place = self.after + self.vector(place - self.before)
+        return space.posed(self.turn @ world_from_rider[..., :3, :3], place)
+
+    def at(self, times: np.ndarray) -> Carry:
+        """Return it at some of its N times: (N,) bool."""
+        turn, scale, after = (
+            part[times] if part.ndim > own else part
+            for part, own in ((self.turn, 2), (self.scale, 0), (self.after, 1))
+        )
+        return Carry(turn, scale, self.before, after, self.moves)
 
     def back(self, carried: Matrix4) -> Matrix4:
         """Return the pose that is carried to this one."""
@@ -87,11 +110,14 @@ class Carry:
         return pose
 
     def vector(self, way: FloatArray) -> FloatArray:
-        """Return what becomes of a rider's movement by ``way`` (3,) metres."""
-        return self.scale * (self.turn @ way) if self.moves else way
+        """Return what becomes of a rider's movement by ``way`` (..., 3) metres."""
+        if not self.moves:
+            return way
+        turned = (self.turn @ way[..., None])[..., 0]
+        return np.asarray(self.scale[..., None] * turned)
 
 
-STILL = Carry(np.eye(3), 1.0, np.zeros(3), np.zeros(3), False)
+STILL = Carry(np.eye(3), np.ones(()), np.zeros(3), np.zeros(3), False)
 
 
 def standing_of(mount: Mount, mounts: Sequence[Mount]) -> Standing:
@@ -102,38 +128,60 @@ def standing_of(mount: Mount, mounts: Sequence[Mount]) -> Standing:
     ShotError
         It rides on itself, through any chain, or on what is not there.
     """
-    return _standing(mount, {each.id: each for each in mounts}, ())
+    pose, scale = stand_of(mount, mounts)
+    pan, tilt, roll = space.angles_of(pose[:3, :3])
+    x, y, z = pose[:3, 3].tolist()
+    return Standing(position=(x, y, z), pan=pan, tilt=tilt, roll=roll, scale=float(scale))
 
 
-def carry_of(ride: Ride | None, mounts: Sequence[Mount]) -> Carry:
-    """Return what a ride does now; errors as :func:`standing_of`."""
-    return _carry(ride, {each.id: each for each in mounts}, ()) if ride else STILL
+def stand_of(
+    mount: Mount, mounts: Sequence[Mount], moving: Moving | None = None
+) -> tuple[FloatArray, FloatArray]:
+    """Return a mount's pose (..., 4, 4) and scale (...) on the stage; errors as above."""
+    return _stand(mount, {each.id: each for each in mounts}, moving or {}, ())
 
 
-def _standing(mount: Mount, mounts: dict[str, Mount], above: tuple[str, ...]) -> Standing:
+def carry_of(ride: Ride | None, mounts: Sequence[Mount], moving: Moving | None = None) -> Carry:
+    """Return what a ride does now, or at the times of ``moving``; errors as above."""
+    return _carry(ride, {each.id: each for each in mounts}, moving or {}, ()) if ride else STILL
+
+
+def rides_on_moving(ride: Ride | None, mounts: Sequence[Mount], moving: Collection[str]) -> bool:
+    """Whether something rides, through any chain, on one of the ``moving`` mounts."""
+    named = {each.id: each for each in mounts}
+    while ride is not None:
+        if ride.on in moving:
+            return True
+        ride = named[ride.on].ride
+    return False
+
+
+def _stand(
+    mount: Mount, mounts: dict[str, Mount], moving: Moving, above: tuple[str, ...]
+) -> tuple[FloatArray, FloatArray]:
     if mount.id in above:
         chain = " on ".join(mounts[each].name for each in (*above, mount.id))
         raise ShotError(f"A mount cannot ride on itself: {chain}. Let one of them ride off.")
+    own = moving.get(mount.id, {})
+    x, y, z = (own.get(*each) for each in zip("xyz", mount.position, strict=True))
+    turns = (own.get(name, getattr(mount, name)) for name in ("pan", "tilt", "roll"))
+    pose = space.pose(np.stack(np.broadcast_arrays(x, y, z), axis=-1), *turns)
+    scale = np.asarray(own.get("scale", mount.scale), np.float64)
     if mount.ride is None:
-        return mount
-    carry = _carry(mount.ride, mounts, (*above, mount.id))
-    pose = carry.pose(space.pose(mount.position, mount.pan, mount.tilt, mount.roll))
-    pan, tilt, roll = space.angles_of(pose[:3, :3])
-    x, y, z = pose[:3, 3].tolist()
-    return Standing(
-        position=(x, y, z), pan=pan, tilt=tilt, roll=roll, scale=mount.scale * carry.scale
-    )
+        return pose, scale
+    carry = _carry(mount.ride, mounts, moving, (*above, mount.id))
+    return carry.pose(pose), scale * carry.scale
 
 
-def _carry(ride: Ride, mounts: dict[str, Mount], above: tuple[str, ...]) -> Carry:
+def _carry(ride: Ride, mounts: dict[str, Mount], moving: Moving, above: tuple[str, ...]) -> Carry:
     if ride.on not in mounts:
         raise ShotError(f"There is no mount {ride.on!r} to ride on (it may have been removed).")
-    now, since = _standing(mounts[ride.on], mounts, above), ride.since
+    (pose, scale), since = _stand(mounts[ride.on], mounts, moving, above), ride.since
     turns, scales = "rotation" in ride.follows, "scale" in ride.follows
     return Carry(
-        turn=now.turn @ since.turn.T if turns else np.eye(3),
-        scale=now.scale / since.scale if scales else 1.0,
+        turn=pose[..., :3, :3] @ since.turn.T if turns else np.eye(3),
+        scale=scale / since.scale if scales else np.ones(()),
         before=np.array(since.position),
-        after=np.array(now.position),
+        after=pose[..., :3, 3],
         moves="position" in ride.follows,
     )

@@ -68,7 +68,7 @@ class Scene:
 
     def centred(self, position: Place) -> CameraState:
         """Return the camera at ``position`` with the point in the middle of the frame."""
-        return aimed([replace(self.camera, position=position)], Aim(at="-"), self.point)[0]
+        return aimed([replace(self.camera, position=position)], Aim(at="-"), self.point[None])[0]
 
     def looking(self, position: Place, **changes: object) -> Framing:
         """Return a framing from another place, with the point where it was in the frame."""
@@ -77,7 +77,7 @@ class Scene:
         across = x / -z * camera.focal_px / camera.frame_size[0]
         up = y / -z * camera.focal_px / camera.frame_size[1]
         aim = Aim(at="-", across=min(max(across, -0.5), 0.5), up=min(max(up, -0.5), 0.5))
-        turned = aimed([replace(camera, position=position)], aim, self.point)[0]
+        turned = aimed([replace(camera, position=position)], aim, self.point[None])[0]
         return self.framing(position=position, pan=turned.pan, tilt=turned.tilt, **changes)
 
 

@@ -12,7 +12,7 @@ from numba import njit
 
 from vistaline.core.arrays import FloatArray, Matrix3
 
-__all__ = ["NEAR", "draw_order", "outlines_of"]
+__all__ = ["NEAR", "draw_order", "outlines_of", "parallel_order"]
 
 NEAR = 0.01
 """Metres: nothing nearer to the lens is seen."""
@@ -35,6 +35,40 @@ def draw_order(
     by_middle = seen[np.argsort(depth[seen], kind="stable")]
     found = _sorted(outlines[by_middle], counts[by_middle], nearness[by_middle], by_middle)
     return by_middle[found].tolist()
+
+
+@njit(cache=True, nogil=True)
+def parallel_order(poses, sizes, eye, ahead):  # type: ignore[no-untyped-def]
+    """Return indices (M,) of cards that all face one way, far to near, by their planes' distance.
+
+    ``poses`` (N, 4, 4) in the world, ``sizes`` (N, 2); ``eye`` (3,) and the unit vector ``ahead``
+    (3,) are the camera's. Those wholly behind it, and those in the plane of the eye, are left out.
+    """
+    count = len(poses)
+    gaps, order = np.empty(count), np.empty(count, np.int64)
+    seen = 0
+    for i in range(count):
+        depth, gap, reach = 0.0, 0.0, 0.0
+        for side in range(2):
+            along = 0.0
+            for k in range(3):
+                along += poses[i, k, side] * ahead[k]
+            reach += abs(along) * sizes[i, side] / 2
+        for k in range(3):
+            aside = poses[i, k, 3] - eye[k]
+            depth += aside * ahead[k]
+            gap += aside * poses[0, k, 2]
+        # Rounded so that two cards at one distance tie, whatever the last bits say.
+        gap = np.round(abs(gap) * 1e9) / 1e9
+        if depth + reach <= NEAR or gap <= 0:
+            continue
+        place = seen
+        while place > 0 and gaps[place - 1] < gap:
+            gaps[place], order[place] = gaps[place - 1], order[place - 1]
+            place -= 1
+        gaps[place], order[place] = gap, i
+        seen += 1
+    return order[:seen]
 
 
 @njit(cache=True, nogil=True)

@@ -5,6 +5,7 @@ Nothing here knows the shot's own camera.
 
 from __future__ import annotations
 
+from dataclasses import dataclass, fields
 from functools import lru_cache
 
 import numpy as np
@@ -13,11 +14,12 @@ from vistaline.core import space
 from vistaline.core.arrays import FloatArray, Matrix4
 from vistaline.core.frame_styles import FrameStyle, margin_of, window_of
 from vistaline.core.lettering import extents
-from vistaline.core.mounts import carry_of
+from vistaline.core.mounts import Carry, carry_of
 from vistaline.core.optics import focal_length_px
 from vistaline.core.shot import Layer, Shot, TakingCamera
 
 __all__ = [
+    "Place",
     "frame_ratio",
     "framed_as",
     "metres_per_pixel",
@@ -45,38 +47,62 @@ def taking_pose(camera: TakingCamera) -> Matrix4:
     return pose
 
 
-def standing_pose(shot: Shot, layer: Layer) -> tuple[Matrix4, float, float]:
+@dataclass(frozen=True, eq=False)
+class Place:
+    """A layer's values that say where it stands; each one number, or (N,) at N times."""
+
+    distance: FloatArray
+    across: FloatArray
+    up: FloatArray
+    scale: FloatArray
+    pan: FloatArray
+    tilt: FloatArray
+    roll: FloatArray
+    pivot_across: FloatArray
+    pivot_up: FloatArray
+
+    @classmethod
+    def of(cls, layer: Layer) -> Place:
+        """Return a layer's values as they are kept."""
+        own = (getattr(layer, field.name) for field in fields(cls)[:7])
+        return cls(*(np.array(value, np.float64) for value in (*own, *layer.pivot)))
+
+
+def standing_pose(
+    shot: Shot, layer: Layer, place: Place | None = None, carry: Carry | None = None
+) -> tuple[FloatArray, FloatArray, FloatArray]:
     """Return ``world_from_card`` of a layer that is no backdrop, its width and height (metres).
 
-    What faces the camera or stays with the lens stands as if it did neither.
+    At one time (4, 4), or at the N of ``place`` and ``carry`` (N, 4, 4); left out, they are what
+    the shot keeps. What faces the camera or stays with the lens stands as if it did neither.
     """
-    taking, carry = shot.taking_camera, carry_of(layer.ride, shot.mounts)
-    width, height = (side * layer.scale for side in unscaled_size(shot, layer, layer.distance))
-    aside = np.array([layer.across, layer.up, -layer.distance])
-    centre = seen_at(shot, layer, width) + aside
-    turn = space.rotation(layer.pan, layer.tilt, layer.roll)
-    local = np.eye(4)
-    frame = frame_ratio(shot, layer)
-    pivot = np.array([layer.pivot[0] * width * frame[0], layer.pivot[1] * height * frame[1], 0])
-    local[:3, :3], local[:3, 3] = turn, centre + pivot - turn @ pivot
-    pose = carry.pose(taking_pose(taking) @ local)
-    return pose, width * carry.scale * frame[0], height * carry.scale * frame[1]
+    place = place or Place.of(layer)
+    carry = carry or carry_of(layer.ride, shot.mounts)
+    unit_width, unit_height = unscaled_size(shot, layer, 1.0)
+    grown = place.scale * place.distance if layer.box else place.scale
+    width, height = unit_width * grown, unit_height * grown
+    across, up = seen_at(shot, layer, width)
+    centre = _point(across + place.across, up + place.up, -place.distance)
+    wide, tall = frame_ratio(shot, layer)
+    pivot = _point(place.pivot_across * width * wide, place.pivot_up * height * tall, np.zeros(()))
+    turn = space.rotation(place.pan, place.tilt, place.roll)
+    local = space.posed(turn, centre + pivot - (turn @ pivot[..., None])[..., 0])
+    pose = carry.pose(taking_pose(shot.taking_camera) @ local)
+    return pose, width * carry.scale * wide, height * carry.scale * tall
 
 
-def seen_at(shot: Shot, layer: Layer, width: float) -> FloatArray:
-    """Return how far (3,) the middle of a layer ``width`` metres wide was seen off the axis."""
+def _point(x: FloatArray, y: FloatArray, z: FloatArray) -> FloatArray:
+    return np.stack(np.broadcast_arrays(x, y, z), axis=-1)
+
+
+def seen_at(shot: Shot, layer: Layer, width: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Return how far across and up the middle of a layer ``width`` metres wide was seen."""
     if layer.box is None:
-        return np.zeros(3)
+        return np.zeros(()), np.zeros(())
     x, y, wide, tall = layer.box
     canvas_width, canvas_height = shot.taking_camera.canvas
     metres = width / wide
-    return np.array(
-        [
-            (x + wide / 2 - canvas_width / 2) * metres,
-            -(y + tall / 2 - canvas_height / 2) * metres,
-            0.0,
-        ]
-    )
+    return (x + wide / 2 - canvas_width / 2) * metres, -(y + tall / 2 - canvas_height / 2) * metres
 
 
 def unscaled_size(shot: Shot, layer: Layer, distance: float) -> tuple[float, float]:

@@ -20,6 +20,7 @@ from vistaline.core.optics import angle_of_view, gate_size
 from vistaline.core.ordering import NEAR
 from vistaline.core.poses import standing_pose, texture_of
 from vistaline.core.render.blend import MODES
+from vistaline.core.scene_tracks import pack_tracks
 from vistaline.core.shot import Layer, Shot
 from vistaline.core.stageplan import PlanView, StagePlan, draw_plans, view_cone
 from vistaline.core.timing import timecode
@@ -34,7 +35,6 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
     first = states[0]
     places = {card.layer.id: card for card in (*first.mattes.values(), *first.cards)}
     whole = _whole(shot)
-    map_card = places[whole["layer"]] if whole else None
     rate = shot.frame.rate
     return {
         "name": shot.name,
@@ -50,9 +50,10 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
         "mounts": [{"id": mount.id, "name": mount.name} for mount in shot.mounts],
         "shadows": _shadows(first),
         "frames": [
-            _frame(frame, state, shot, first) | {"seen": _seen_of(map_card, state.camera)}
+            _frame(frame, state, shot, first) | {"seen": _seen_of(whole, state)}
             for frame, state in zip(frames, states, strict=True)
         ],
+        "tracks": pack_tracks(shot, frames),
         "framings": [
             {
                 "frame": framing.frame,
@@ -90,10 +91,11 @@ def _whole(shot: Shot) -> dict[str, Any] | None:
     return {"layer": farthest.id, "texture": texture_of(shot, farthest), "aspect": width / height}
 
 
-def _seen_of(card: Card | None, camera: CameraState) -> list[list[float]] | None:
-    """Return the frame's corners in a card's unit coordinates; None if it is not before them."""
-    if card is None:
+def _seen_of(whole: dict[str, Any] | None, state: FrameState) -> list[list[float]] | None:
+    """Return the frame's corners in a layer's unit coordinates; None if it is not before them."""
+    if whole is None:
         return None
+    card, camera = state.card_of(whole["layer"]), state.camera
     homography = card.image_from_unit(camera)
     if abs(np.linalg.det(homography)) < 1e-12:
         return None
@@ -110,7 +112,8 @@ def textures_in(scene: dict[str, Any]) -> set[str]:
     shadows = [*scene["shadows"]]
     for frame in scene["frames"]:
         shadows += frame.get("shadows", ())
-    return {each["texture"] for each in (*scene["layers"], *shadows)}
+    changing = [name for track in scene["tracks"].values() for _, name in track.get("looks", ())]
+    return {each["texture"] for each in (*scene["layers"], *shadows)}.union(changing)
 
 
 def _layer(shot: Shot, layer: Layer, card: Card | None) -> dict[str, Any]:
@@ -158,7 +161,7 @@ def _shadows(state: FrameState) -> list[dict[str, Any]]:
 def pick_layer(state: FrameState, x: float, y: float, alpha_at: Any) -> str | None:
     """Return the id of the nearest layer that is seen at frame pixel ``x``, ``y``.
 
-    ``alpha_at(layer, u, v)`` gives a layer's alpha at unit texture coordinates. Locked layers
+    ``alpha_at(card, u, v)`` gives a card's alpha at unit texture coordinates. Locked layers
     are passed over, as are places that are less than a fifth opaque.
     """
     for i in reversed(state.order):
@@ -170,7 +173,7 @@ def pick_layer(state: FrameState, x: float, y: float, alpha_at: Any) -> str | No
         if unit[2] <= 0:
             continue
         u, v = unit[:2] / unit[2]
-        if alpha_at(card.layer, float(u), float(v)) * card.layer.opacity > 0.2:
+        if alpha_at(card, float(u), float(v)) * card.opacity > 0.2:
             return card.layer.id
     return None
 
@@ -186,8 +189,11 @@ def _flat(matrix: np.ndarray) -> list[float]:
 def _frame(frame: int, state: FrameState, shot: Shot, first: FrameState) -> dict[str, Any]:
     camera = state.camera
     # What moves with the camera has a matrix of its own in every frame.
-    still = {id(card) for card in (*first.cards, *first.mattes.values())}
-    moved = [card for card in (*state.mattes.values(), *state.cards) if id(card) not in still]
+    moved = [
+        card
+        for card in (*state.mattes.values(), *state.cards)
+        if card.layer.is_backdrop or card.layer.stays != "stage"
+    ]
     record = {
         "clip": _flat(camera.clip_from_world),
         "order": [state.cards[i].layer.id for i in state.order],
@@ -196,7 +202,7 @@ def _frame(frame: int, state: FrameState, shot: Shot, first: FrameState) -> dict
         "camera": _camera(camera),
         "horizon": horizon_in(shot, camera),
     }
-    if state.casts is not first.casts:
+    if state.layout is not first.layout:
         record["shadows"] = _shadows(state)
     return record
 

@@ -8,7 +8,7 @@ flat receiver is affine (parallel projection), so a shadow is a card that lies o
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -16,10 +16,9 @@ import numpy as np
 
 from vistaline.core.arrays import FloatArray, Rgba16
 from vistaline.core.cards import Card
-from vistaline.core.frame_styles import Shadow
-from vistaline.core.shot import Shot
+from vistaline.core.frame_styles import FrameStyle, Shadow
 
-__all__ = ["Cast", "casts_of", "draw_shadow", "softness_in"]
+__all__ = ["Cast", "Fallen", "casts_of", "draw_shadow", "softness_in"]
 
 _STEPS = 4
 """Steps of softness to a doubling."""
@@ -39,19 +38,32 @@ class Cast:
     strength: float
 
 
-def casts_of(shot: Shot, cards: Sequence[Card]) -> list[Cast]:
-    """Return the shadows among the cards of a frame."""
+Fallen = dict[tuple[Card, Card, Shadow], "Card | None"]
+"""Shadows that have been computed: of a card, on a card, thrown as the style says."""
+
+
+def casts_of(
+    styles: Mapping[str, FrameStyle], cards: Sequence[Card], known: Fallen | None = None
+) -> list[Cast]:
+    """Return the shadows among the cards of a frame, with the ``styles`` it has then.
+
+    ``known`` is looked up and added to: most cards are the same in every frame.
+    """
+    known = {} if known is None else known
     found = []
     for card in cards:
-        style = shot.frame_styles.get(card.layer.frame_style)
+        style = styles.get(card.layer.frame_style)
         if style is None or style.shadow is None or card.layer.is_backdrop:
             continue
         for n, receiver in enumerate(cards):
             if receiver is card or receiver.layer.is_backdrop:
                 continue
-            shadow = _fallen(card, receiver, style.shadow)
+            pair = card, receiver, style.shadow
+            if pair not in known:
+                known[pair] = _fallen(*pair)
+            shadow = known[pair]
             if shadow is not None:
-                strength = style.shadow.strength * card.layer.opacity
+                strength = style.shadow.strength * card.opacity
                 found.append(Cast(receiver=n, shadow=shadow, strength=strength))
     return found
 

@@ -28,6 +28,7 @@ from vistaline.core.model import Degrees, Distance, HexColour, Length, Metres, P
 from vistaline.core.mounts import Mount, Ride, standing_of
 from vistaline.core.occluders import Occluder
 from vistaline.core.route import Camera, Cut, EaseName, Millimetres, Route, Take
+from vistaline.core.rows import Row
 from vistaline.core.timing import parse_rate, rate_label
 
 __all__ = [
@@ -224,6 +225,7 @@ class Shot(Part):
         description="In order of time; before them the first camera is seen.",
     )
     takes: tuple[Take, ...] = Field((), max_length=100, description="Other routes, to compare.")
+    rows: tuple[Row, ...] = Field((), max_length=2000, description="Values that have keys.")
     eases: dict[str, EaseName] = Field(
         default_factory=dict, max_length=200, description="Eases of one's own, kept by name."
     )
@@ -261,7 +263,31 @@ class Shot(Part):
                 )
             self._check_route(route, ids)
         self._check_cuts()
+        self._check_rows(ids, mounts)
         return self
+
+    def _check_rows(self, layers: Collection[str], mounts: Collection[str]) -> None:
+        known = {"layer": layers, "mount": mounts, "style": self.frame_styles}
+        end, seen = self.frame.duration - 1, set()
+        for i, row in enumerate(self.rows):
+            kind, _, name = row.of.partition(":")
+            if name not in known[kind]:
+                raise ShotError(
+                    f"There are keys for {kind} {name!r}, which is not in the shot.",
+                    field=f"rows.{i}.of",
+                )
+            if (row.of, row.value) in seen:
+                raise ShotError(
+                    f"{row.about.label} of {row.of} has two rows of keys; put them in one.",
+                    field=f"rows.{i}",
+                )
+            seen.add((row.of, row.value))
+            if row.keys[-1].frame > end:
+                raise ShotError(
+                    f"{row.about.label} of {row.of} has a key at frame {row.keys[-1].frame}, but "
+                    f"the shot ends with frame {end}. Make the shot longer, or the key earlier.",
+                    field=f"rows.{i}.keys",
+                )
 
     def _check_cuts(self) -> None:
         if len({take.name for take in self.takes}) < len(self.takes):

@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from vistaline.core.arrays import FloatArray, Matrix3, Matrix4
 
@@ -19,25 +20,34 @@ __all__ = [
     "image_from_camera",
     "inverse_pose",
     "pose",
+    "posed",
     "project",
     "rotation",
 ]
 
 
-def rotation(pan: float, tilt: float, roll: float) -> Matrix3:
-    """Return the 3 x 3 rotation of a camera head, angles in degrees.
+def rotation(pan: ArrayLike, tilt: ArrayLike, roll: ArrayLike) -> FloatArray:
+    """Return the rotation (..., 3, 3) of a camera head, angles (...) in degrees.
 
     Pan about Y, then tilt about the turned X, then roll about the turned Z: the intrinsic
     sequence Y-X-Z. By the right-hand rule a positive pan turns to the left, a positive tilt
     looks up, a positive roll leans the camera to the left.
+
+    >>> rotation([0, 90], 0, 0).round(6)[1].tolist()
+    [[0.0, 0.0, 1.0], [0.0, 1.0, 0.0], [-1.0, 0.0, 0.0]]
     """
-    cp, sp = math.cos(math.radians(pan)), math.sin(math.radians(pan))
-    ct, st = math.cos(math.radians(tilt)), math.sin(math.radians(tilt))
-    cr, sr = math.cos(math.radians(roll)), math.sin(math.radians(roll))
-    about_y = np.array([[cp, 0, sp], [0, 1, 0], [-sp, 0, cp]])
-    about_x = np.array([[1, 0, 0], [0, ct, -st], [0, st, ct]])
-    about_z = np.array([[cr, -sr, 0], [sr, cr, 0], [0, 0, 1]])
-    return about_y @ about_x @ about_z
+    (cp, sp), (ct, st), (cr, sr) = (
+        (np.cos(angle), np.sin(angle)) for angle in map(np.radians, (pan, tilt, roll))
+    )
+    # The product of the three, written out: it also takes many angles at once.
+    turn = np.array(
+        np.broadcast_arrays(
+            *(cp * cr + sp * st * sr, sp * st * cr - cp * sr, sp * ct),
+            *(ct * sr, ct * cr, -st),
+            *(cp * st * sr - sp * cr, sp * sr + cp * st * cr, cp * ct),
+        )
+    )
+    return np.moveaxis(turn.reshape(3, 3, *turn.shape[1:]), (0, 1), (-2, -1))
 
 
 def angles_of(turn: Matrix3) -> tuple[float, float, float]:
@@ -55,12 +65,19 @@ def angles_of(turn: Matrix3) -> tuple[float, float, float]:
 
 
 def pose(
-    position: tuple[float, float, float], pan: float = 0, tilt: float = 0, roll: float = 0
-) -> Matrix4:
-    """Return ``world_from_local`` (4 x 4) of something standing at ``position``, in metres."""
-    world_from_local = np.eye(4)
-    world_from_local[:3, :3] = rotation(pan, tilt, roll)
-    world_from_local[:3, 3] = position
+    position: ArrayLike, pan: ArrayLike = 0, tilt: ArrayLike = 0, roll: ArrayLike = 0
+) -> FloatArray:
+    """Return ``world_from_local`` (..., 4, 4) of something at ``position`` (..., 3), in metres."""
+    return posed(rotation(pan, tilt, roll), position)
+
+
+def posed(turn: FloatArray, position: ArrayLike) -> FloatArray:
+    """Return the pose (..., 4, 4) of a rotation (..., 3, 3) and a place (..., 3)."""
+    place = np.asarray(position, np.float64)
+    world_from_local = np.zeros((*np.broadcast_shapes(turn.shape[:-2], place.shape[:-1]), 4, 4))
+    world_from_local[..., :3, :3] = turn
+    world_from_local[..., :3, 3] = place
+    world_from_local[..., 3, 3] = 1
     return world_from_local
 
 

@@ -15,7 +15,7 @@ from vistaline.core.mounts import standing_of
 from vistaline.core.paths import stretches_through
 from vistaline.core.shot import Shot
 
-__all__ = ["PlanView", "StagePlan", "draw_plans"]
+__all__ = ["PlanView", "StagePlan", "draw_plans", "flatten", "view_cone"]
 
 
 class PlanView(StrEnum):

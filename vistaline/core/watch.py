@@ -7,9 +7,10 @@ from collections.abc import Sequence
 import numpy as np
 
 from vistaline.core.camera import CameraState, camera_states
-from vistaline.core.cards import card_of
+from vistaline.core.cards import card_of, cards_over
 from vistaline.core.ordering import NEAR
 from vistaline.core.shot import Layer, Shot
+from vistaline.core.tracks import track_of
 
 __all__ = ["findings"]
 
@@ -39,7 +40,10 @@ def findings(shot: Shot) -> list[str]:
                 + ". Set it farther away or stop the camera before it."
             )
     by_place: dict[tuple[float, ...], str] = {}
+    moving = {row.of for row in shot.rows if row.value in ("distance", "pan", "tilt")}
     for layer in shown:
+        if f"layer:{layer.id}" in moving:
+            continue
         place = tuple(np.round((layer.distance, layer.pan, layer.tilt), 6))
         if place in by_place:
             found.append(
@@ -57,10 +61,15 @@ def _before(
 
     ``eyes`` (N, 3): where the cameras are; ``ahead`` (N, 3): unit vectors they look along.
     """
-    moves = layer.stays != "stage"
-    cards = [card_of(shot, layer, camera) for camera in (cameras if moves else cameras[:1])]
-    poses = np.array([card.world_from_card for card in cards])  # one does for all that stands
-    halves = np.array([(card.width, card.height) for card in cards]) / 2
+    frames = range(len(cameras))
+    if layer.stays == "stage":
+        track = track_of(shot, layer, frames)
+        poses, sizes = track.poses, track.sizes  # one does for all that stands
+    else:
+        cards = cards_over(shot, layer, frames, cameras)
+        poses = np.array([card.world_from_card for card in cards])
+        sizes = np.array([(card.width, card.height) for card in cards])
+    halves = sizes / 2
     aside = poses[:, :3, 3] - eyes
     depth = (aside * ahead).sum(axis=1)
     across = [np.abs((poses[:, :3, k] * ahead).sum(axis=1)) * halves[:, k] for k in range(2)]

@@ -12,6 +12,7 @@ from vistaline.actions import projects, shots
 from vistaline.actions.errors import NotFound, Refused
 from vistaline.core import edit
 from vistaline.core.camera_moves import CameraMove, told
+from vistaline.core.cards import Card
 from vistaline.core.drawn import look_called
 from vistaline.core.edit_cameras import take_called
 from vistaline.core.evaluate import evaluate
@@ -19,7 +20,7 @@ from vistaline.core.formats.still import encode_jpeg, encode_png
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.render.proof import proof_frames
 from vistaline.core.scene import describe_scene, pick_layer, textures_in
-from vistaline.core.shot import Layer, Shot
+from vistaline.core.shot import Shot
 from vistaline.core.timing import RATE_PRESETS
 from vistaline.core.watch import findings
 from vistaline.store.models import ShotRow
@@ -193,8 +194,8 @@ def pick(shot_id: int) -> Any:
     _, shot = open_shot(shot_id)
     library = services().library
 
-    def alpha(layer: Layer, u: float, v: float) -> float:
-        return library.alpha(shot, layer, u, v)
+    def alpha(card: Card, u: float, v: float) -> float:
+        return library.alpha(shot, card.texture, u, v)
 
     args = request.args
     state = evaluate(looked_at(shot), [args.get("frame", 0, type=int)])[0]

@@ -10,7 +10,7 @@ import numpy as np
 from vistaline.core import space
 from vistaline.core.arrays import FloatArray
 from vistaline.core.camera import CameraState, camera_states
-from vistaline.core.cards import Card, card_of
+from vistaline.core.cards import Card, cards_over
 from vistaline.core.shot import Shot
 
 __all__ = ["Overscan", "overscan"]
@@ -36,14 +36,12 @@ def overscan(shot: Shot, solid: Collection[str]) -> Overscan | None:
     frames = range(shot.frame.duration)
     cameras = camera_states(shot, frames)
     shown = [
-        layer
-        for layer in shot.layers
-        if layer.id in solid and not layer.hidden and layer.opacity == 1 and not layer.matte
+        layer for layer in shot.layers if layer.id in solid and not layer.hidden and not layer.matte
     ]
     if any(layer.is_backdrop for layer in shown):
         return Overscan(1.0, 0, 0.0)
     standing = [layer for layer in shown if layer.stays == "stage"]
-    cards = [card_of(shot, layer) for layer in standing]
+    cards = [cards_over(shot, layer, frames, cameras) for layer in standing]
     needed = _needed(cards, cameras)
     if not len(needed) or not np.isfinite(needed).all():
         return None
@@ -52,11 +50,15 @@ def overscan(shot: Shot, solid: Collection[str]) -> Overscan | None:
     return Overscan(enlargement, worst, _forward(cards, cameras) if enlargement > 1 else 0.0)
 
 
-def _needed(cards: list[Card], cameras: list[CameraState]) -> FloatArray:
-    """Return for each camera (N,) the least enlargement with which a card fills the frame."""
+def _needed(cards: list[list[Card]], cameras: list[CameraState]) -> FloatArray:
+    """Return for each camera (N,) the least enlargement with which a card fills the frame.
+
+    ``cards``: for each layer its card before each of the cameras.
+    """
     if not cards:
         return np.zeros(0)
-    return np.min([[_enlargement(card, camera) for camera in cameras] for card in cards], axis=0)
+    needed = [[_enlargement(*each) for each in zip(own, cameras, strict=True)] for own in cards]
+    return np.asarray(np.min(needed, axis=0), np.float64)
 
 
 def _enlargement(card: Card, camera: CameraState) -> float:
@@ -68,7 +70,7 @@ def _enlargement(card: Card, camera: CameraState) -> float:
     width, height = camera.frame_size
     to_middle = np.array([[1, 0, width / 2], [0, 1, height / 2], [0, 0, 1]])
     homography = card.image_from_unit(camera)
-    if abs(np.linalg.det(homography)) < 1e-12:
+    if card.opacity < 1 or abs(np.linalg.det(homography)) < 1e-12:
         return float("inf")
     sides = np.array([[1, 0, 0], [-1, 0, 1], [0, 1, 0], [0, -1, 1]])
     lines = sides @ np.linalg.inv(homography) @ to_middle
@@ -79,7 +81,7 @@ def _enlargement(card: Card, camera: CameraState) -> float:
     return float((reach / lines[:, 2]).max())
 
 
-def _forward(cards: list[Card], cameras: list[CameraState]) -> float | None:
+def _forward(cards: list[list[Card]], cameras: list[CameraState]) -> float | None:
     """Return the least step ahead, in metres along each camera's axis, that covers all edges."""
 
     def covered(step: float) -> bool:

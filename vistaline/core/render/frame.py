@@ -195,10 +195,10 @@ class Renderer:
         cover = np.zeros(self._tiles)
         found = []
         for i in reversed(state.order):
-            layer = state.cards[i].layer
-            if layer.opacity == 0:
+            card, layer = state.cards[i], state.cards[i].layer
+            if card.opacity == 0:
                 continue
-            placed = self._place_card(state.cards[i], state.camera, cover)
+            placed = self._place_card(card, state.camera, cover)
             if placed and layer.matte:
                 placed = self._within(placed, layer.matte, state)
             if placed:
@@ -220,7 +220,7 @@ class Renderer:
         if bounds is None or edges is None:
             return None
         layer = card.layer
-        plain = layer.opacity == 1 and layer.blend is Blend.NORMAL and layer.matte is None
+        plain = card.opacity == 1 and layer.blend is Blend.NORMAL and layer.matte is None
         warp = CardWarp(
             pyramid,
             image_from_unit,
@@ -232,7 +232,7 @@ class Renderer:
         )
         if not warp.seen:
             return None
-        return _Placed(warp=warp, edges=edges, opacity=layer.opacity, mode=MODES[layer.blend])
+        return _Placed(warp=warp, edges=edges, opacity=card.opacity, mode=MODES[layer.blend])
 
     def _bounds(
         self, corners: FloatArray, card: Card, camera: CameraState
