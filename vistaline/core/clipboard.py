@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from pydantic import Field
@@ -9,9 +10,11 @@ from pydantic import Field
 from vistaline.core.cards import put
 from vistaline.core.errors import EditError
 from vistaline.core.frame_styles import FrameStyle
+from vistaline.core.keyed import row_of
 from vistaline.core.model import Part
 from vistaline.core.mounts import Mount, Ride
 from vistaline.core.placing import as_card, standing_card
+from vistaline.core.rows import Row
 from vistaline.core.shot import Layer, PictureRef, Shot, TakingCamera
 from vistaline.core.shot_verbs import REGISTRY
 
@@ -28,6 +31,7 @@ class Clip(Part):
     frame_styles: dict[str, FrameStyle] = Field(default_factory=dict)
     mounts: tuple[Mount, ...] = ()
     layers: tuple[Layer, ...] = Field(min_length=1)
+    rows: tuple[Row, ...] = ()
 
 
 def clip_of(shot: Shot, layers: list[str]) -> Clip:
@@ -49,7 +53,14 @@ def clip_of(shot: Shot, layers: list[str]) -> Clip:
         },
         mounts=tuple(mount for mount in shot.mounts if mount.id in ridden),
         layers=chosen,
+        rows=tuple(row for row in shot.rows if row.of in _called(chosen, ridden)),
     )
+
+
+def _called(layers: Iterable[Layer], mounts: Iterable[str]) -> set[str]:
+    """Return what rows call layers, mounts by id, and the frame styles of those layers."""
+    found = {f"layer:{layer.id}" for layer in layers} | {f"mount:{key}" for key in mounts}
+    return found | {f"style:{layer.frame_style}" for layer in layers if layer.frame_style}
 
 
 @verb("paste layers")
@@ -100,7 +111,24 @@ def paste_layers(shot: Shot, *, clip: Any) -> Shot:
     if clip.taking_camera != shot.taking_camera:
         there = pasted.evolve(taking_camera=clip.taking_camera, layers=tuple(added))
         added = [_as_card(there, pasted, layer) for layer in added]
-    return pasted.evolve(layers=(*shot.layers, *added))
+    names = {f"layer:{old}": f"layer:{new}" for old, new in ids.items()}
+    names |= {f"mount:{old}": f"mount:{new}" for old, new in mounts.items()}
+    names |= {f"style:{old}": f"style:{new}" for old, new in styles.items()}
+    return pasted.evolve(
+        layers=(*shot.layers, *added), rows=(*shot.rows, *_rows_here(shot, clip.rows, names))
+    )
+
+
+def _rows_here(shot: Shot, rows: Iterable[Row], names: dict[str, str]) -> list[Row]:
+    """Return copied rows for what they belong to here, as far as the shot lasts."""
+    found = []
+    for row in rows:
+        keys = tuple(key for key in row.keys if key.frame < shot.frame.duration)
+        here = row.evolve(of=names[row.of], keys=keys) if keys else None
+        # A style that is here already has its own keys.
+        if here and row_of(shot, here.of, here.value) is None:
+            found.append(here)
+    return found
 
 
 def _as_card(there: Shot, here: Shot, layer: Layer) -> Layer:

@@ -50,6 +50,8 @@ class CubicBezier:
     def __call__(self, time: ArrayLike) -> FloatArray:
         """See :class:`Ease`."""
         time = np.clip(np.asarray(time, dtype=np.float64), 0, 1)
+        if self.x1 == self.y1 and self.x2 == self.y2:
+            return time  # a straight line; solved for, it would be off in the last digits
         parameters = _parameters_at(float(self.x1), float(self.x2), time.ravel())
         return _bezier(self.y1, self.y2, parameters.reshape(time.shape))
 

@@ -15,6 +15,7 @@ from vistaline.core import (  # noqa: F401  their edits are among the verbs
     arranging,
     clipboard,
     edit_cameras,
+    edit_keys,
     edit_layers,
     edit_looks,
     edit_mounts,
@@ -27,6 +28,8 @@ from vistaline.core.document import explain
 from vistaline.core.edit_route import with_kept_lenses
 from vistaline.core.edit_titles import in_register
 from vistaline.core.errors import EditError, ShotError
+from vistaline.core.keyed import shot_at_frame
+from vistaline.core.playhead import keep_in_keys
 from vistaline.core.retiming import stretched, times_of
 from vistaline.core.shot import Shot
 from vistaline.core.shot_verbs import REGISTRY, with_route
@@ -38,12 +41,21 @@ verb, label = REGISTRY.verb, REGISTRY.label
 VERBS = REGISTRY.functions
 
 
-def apply(shot: Shot, name: str, arguments: Mapping[str, Any]) -> Shot:
+def apply(
+    shot: Shot, name: str, arguments: Mapping[str, Any], *, at: int = 0, auto_key: bool = False
+) -> Shot:
     """Make the edit called ``name`` with plain values; errors as :meth:`Verbs.apply`.
 
-    What is kept in register with what was changed, follows.
+    It is made to the shot as it is at frame ``at``; what it changes of values that have keys is
+    kept in those (see ``playhead``). What is kept in register with what was changed, follows.
     """
-    return with_kept_lenses(in_register(shot, REGISTRY.apply(shot, name, arguments)))
+    at = min(max(at, 0), shot.frame.duration - 1)
+    now = shot_at_frame(shot, at)
+    edited = in_register(now, REGISTRY.apply(now, name, arguments))
+    try:
+        return with_kept_lenses(keep_in_keys(shot, now, edited, at, auto_key=auto_key))
+    except ValidationError as error:
+        raise EditError(str(explain(error, Shot))) from error
 
 
 # --- the shot ---------------------------------------------------------------------------------

@@ -13,6 +13,7 @@ from vistaline.core.cards import card_of, put
 from vistaline.core.document import explain
 from vistaline.core.errors import EditError
 from vistaline.core.ground import snapped
+from vistaline.core.keyed import rows_of
 from vistaline.core.placing import as_card, dragged, point_on, standing_card
 from vistaline.core.poses import own_size
 from vistaline.core.shot import Layer, PictureRef, Shot, Stays
@@ -224,7 +225,10 @@ def duplicate_layer(shot: Shot, *, layer: str) -> Shot:
     place = shot.layers.index(found) + 1
     aside = 0.05 * card_of(shot, found).width
     copy = found.evolve(id="", name=f"{found.name[:74]} copy", across=found.across + aside)
-    return shot.evolve(layers=(*shot.layers[:place], copy, *shot.layers[place:]))
+    doubled = shot.evolve(layers=(*shot.layers[:place], copy, *shot.layers[place:]))
+    copied = f"layer:{doubled.layers[place].id}"
+    rows = [row.evolve(of=copied) for row in rows_of(shot, f"layer:{layer}")]
+    return doubled.evolve(rows=(*shot.rows, *rows))
 
 
 @verb("put in front")

@@ -14,7 +14,14 @@ from vistaline.core.model import HexColour
 from vistaline.core.occluders import Occluder
 from vistaline.core.poses import own_size, window_aspect
 from vistaline.core.shot import Layer, Matte, PictureRef, Shot
-from vistaline.core.shot_verbs import REGISTRY, pictures_used, unlocked, with_layer, with_layers
+from vistaline.core.shot_verbs import (
+    REGISTRY,
+    pictures_used,
+    unlocked,
+    with_layer,
+    with_layers,
+    without_rows,
+)
 
 __all__: list[str] = []
 
@@ -229,7 +236,9 @@ def remove_frame_style(shot: Shot, *, name: str) -> Shot:
     """Take a frame style away, and off all that has it."""
     styles = {key: style for key, style in shot.frame_styles.items() if key != name}
     bare = [each.evolve(frame_style="") for each in shot.layers if each.frame_style == name]
-    return with_layers(shot, bare).evolve(frame_styles=styles)
+    return with_layers(shot, bare).evolve(
+        frame_styles=styles, rows=without_rows(shot, [f"style:{name}"])
+    )
 
 
 @verb("crop")

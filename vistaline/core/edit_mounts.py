@@ -14,7 +14,7 @@ from vistaline.core.mounts import FOLLOWS, Follow, Mount, Ride, Standing, carry_
 from vistaline.core.placing import standing_card
 from vistaline.core.route import Framing, Route
 from vistaline.core.shot import Shot
-from vistaline.core.shot_verbs import REGISTRY, standing, with_layers
+from vistaline.core.shot_verbs import REGISTRY, standing, with_layers, without_rows
 
 __all__ = ["riders_of"]
 
@@ -98,6 +98,7 @@ def remove_mount(shot: Shot, *, mount: str) -> Shot:
     takes = [each.evolve(route=_route_off(each.route, shot, mount)) for each in shot.takes]
     return shot.evolve(
         mounts=tuple(each for each in shot.mounts if each.id != mount),
+        rows=without_rows(shot, [f"mount:{mount}"]),
         cameras=tuple(off),
         takes=tuple(takes),
     )

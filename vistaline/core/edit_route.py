@@ -13,7 +13,7 @@ from vistaline.core.camera_moves import CameraMove, moved
 from vistaline.core.cards import cards_over
 from vistaline.core.errors import EditError
 from vistaline.core.retiming import times_of
-from vistaline.core.route import Aim, Framing, Path, Shake
+from vistaline.core.route import Aim, EaseName, Framing, Path, Shake
 from vistaline.core.shot import Shot
 from vistaline.core.shot_verbs import (
     REGISTRY,
@@ -27,7 +27,7 @@ from vistaline.core.shot_verbs import (
 )
 from vistaline.core.verbs import FROM_JSON
 
-__all__ = ["with_kept_lenses"]
+__all__ = ["ease_asked", "with_kept_lenses"]
 
 verb = REGISTRY.verb
 
@@ -97,15 +97,21 @@ def set_ease(
     y2: float | None = None,
 ) -> Shot:
     """Set the ease of the travel that arrives at a framing: a name, or ``own`` and four handles."""
+    return with_framing(shot, framing, ease=ease_asked(shot, ease, (x1, y1, x2, y2)))
+
+
+def ease_asked(shot: Shot, ease: str, handles: tuple[float | None, ...]) -> EaseName:
+    """Return the ease a form asks for: by its name, one kept by name, or four handles."""
     if ease.startswith("kept:"):
         if ease[5:] not in shot.eases:
             raise EditError(f"No ease is kept as {ease[5:]!r} (it may have been removed).")
-        return with_framing(shot, framing, ease=shot.eases[ease[5:]])
+        return shot.eases[ease[5:]]
     if ease != "own":
-        return with_framing(shot, framing, ease=ease)
+        return ease
+    x1, y1, x2, y2 = handles
     if x1 is None or y1 is None or x2 is None or y2 is None:
         raise EditError("An ease of your own needs four numbers: x1, y1, x2, y2.")
-    return with_framing(shot, framing, ease=(x1, y1, x2, y2))
+    return x1, y1, x2, y2
 
 
 @verb("keep ease")

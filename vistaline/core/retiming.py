@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
-from itertools import pairwise
+from itertools import accumulate, pairwise
 from typing import Literal
+
+import numpy as np
 
 from vistaline.core.easing import NAMED_EASES
 from vistaline.core.errors import EditError
 from vistaline.core.route import EaseName, Framing, Route
+from vistaline.core.rows import Row
 
 __all__ = [
     "Stretching",
     "Times",
     "back_to_front",
     "joined",
+    "retimed",
     "stretched",
     "times_of",
     "turned_round",
@@ -39,6 +44,16 @@ class Times:
     def duration(self) -> int:
         """The shot's length in frames."""
         return self.before + sum(self.holds) + sum(self.travels) + self.after + 1
+
+    @property
+    def bounds(self) -> list[int]:
+        """The frames at which one part ends and the next begins, from 0 to the last frame."""
+        parts = [
+            part
+            for pair in zip(self.holds, (*self.travels, self.after), strict=True)
+            for part in pair
+        ]
+        return [0, *accumulate([self.before, *parts])]
 
     def laid(self, route: Route) -> Route:
         """Return the route with its framings at these times."""
@@ -145,6 +160,44 @@ def turned_round(ease: EaseName) -> EaseName:
     back = tuple(round(1 - value, 9) for value in (x2, y2, x1, y1))
     same = [name for name, c in NAMED_EASES.items() if (c.x1, c.y1, c.x2, c.y2) == back]
     return same[0] if same else back  # type: ignore[return-value]
+
+
+def retimed(rows: Iterable[Row], before: Times, after: Times) -> tuple[Row, ...]:
+    """Return rows whose keys stay with the parts of a route as its times change.
+
+    Within a part they keep their proportion; a route with another number of framings takes no
+    key along, but for what the shot has become too short for.
+
+    Raises
+    ------
+    EditError
+        There are more keys than frames are left.
+    """
+    old, new = before.bounds, after.bounds
+    last = after.duration - 1
+    if len(old) != len(new):
+        short = min(1.0, last / max(1, before.duration - 1))
+        old, new = [0, before.duration - 1], [0, round((before.duration - 1) * short)]
+    return tuple(_moved_along(row, old, new, last) for row in rows)
+
+
+def _moved_along(row: Row, old: list[int], new: list[int], last: int) -> Row:
+    frames = np.rint(np.interp([key.frame for key in row.keys], old, new)).astype(int).tolist()
+    # Those that fall on one frame make room, first towards the end, then back from it.
+    for i in range(1, len(frames)):
+        frames[i] = max(frames[i], frames[i - 1] + 1)
+    for i in range(len(frames) - 1, -1, -1):
+        frames[i] = min(frames[i], last - (len(frames) - 1 - i))
+    if frames[0] < 0:
+        raise EditError(
+            f"{last + 1} frames are too few for the {len(frames)} keys of {row.about.label} of "
+            f"{row.of}. Make the shot longer, or remove some keys first."
+        )
+    if frames == [key.frame for key in row.keys]:
+        return row
+    return row.evolve(
+        keys=tuple(key.evolve(frame=at) for key, at in zip(row.keys, frames, strict=True))
+    )
 
 
 def joined(framings: list[Framing]) -> list[Framing]:

@@ -9,8 +9,9 @@ from pydantic import Field
 
 from vistaline.core.camera import CameraState
 from vistaline.core.errors import EditError
-from vistaline.core.retiming import stretched, times_of
+from vistaline.core.retiming import retimed, stretched, times_of
 from vistaline.core.route import Framing, Route
+from vistaline.core.rows import Row
 from vistaline.core.shot import Layer, PictureRef, Shot
 from vistaline.core.timing import parse_time
 from vistaline.core.verbs import Verbs
@@ -33,6 +34,7 @@ __all__ = [
     "with_layers",
     "with_route",
     "without",
+    "without_rows",
 ]
 
 REGISTRY: Verbs[Shot] = Verbs()
@@ -66,11 +68,17 @@ def without(shot: Shot, ids: Collection[str]) -> Shot:
         rest.append(layer.evolve(**lost) if changed else layer)
     return shot.evolve(
         layers=tuple(rest),
+        rows=without_rows(shot, [f"layer:{key}" for key in ids]),
         pictures=pictures_used(shot, rest),
         route=_released(shot.route, ids),
         cameras=tuple(each.evolve(route=_released(each.route, ids)) for each in shot.cameras),
         takes=tuple(each.evolve(route=_released(each.route, ids)) for each in shot.takes),
     )
+
+
+def without_rows(shot: Shot, gone: Collection[str]) -> tuple[Row, ...]:
+    """Return the rows of all but some things, named as rows name them."""
+    return tuple(row for row in shot.rows if row.of not in gone)
 
 
 def _released(route: Route, ids: Collection[str]) -> Route:
@@ -132,6 +140,9 @@ def with_route(shot: Shot, route: Route, duration: int | None = None) -> Shot:
             for each in shot.takes
         ),
         cuts=tuple(cut for cut in shot.cuts if cut.frame < duration),
+        rows=retimed(
+            shot.rows, times_of(shot.route, shot.frame.duration), times_of(route, duration)
+        ),
     )
 
 
