@@ -82,8 +82,10 @@ def change_shot(
     *,
     version: int,
     person_id: int | None,
+    at: int = 0,
+    auto_key: bool = False,
 ) -> Shot:
-    """Make an edit and keep it; see :class:`History`.
+    """Make an edit at frame ``at`` and keep it; see :class:`History` and :func:`edit.apply`.
 
     Raises
     ------
@@ -94,7 +96,7 @@ def change_shot(
     """
     history = _history(session, row)
     history.must_be_at(version)
-    shot = edit.apply(history.current(), verb, arguments)
+    shot = edit.apply(history.current(), verb, arguments, at=at, auto_key=auto_key)
     row.name = shot.name
     history.change(shot, edit.label(verb), version=version, person_id=person_id)
     return shot

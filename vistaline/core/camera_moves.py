@@ -42,6 +42,8 @@ class CameraMove(StrEnum):
     """Change the lens, from where the camera stands: longer (drag up), shorter (drag down)."""
     ARC = "arc"
     """Go round what is grasped, across and up, and keep looking at it."""
+    CRANE = "crane"
+    """Rise and swing on an arm that reaches as far back as what is grasped is ahead."""
 
 
 def moved(
@@ -70,6 +72,8 @@ def moved(
     distance = _grasp_distance(shot, framing, layer_id)
     if move is CameraMove.ARC:
         return _arced(shot, framing, distance, dx, dy)
+    if move is CameraMove.CRANE:
+        return _craned(framing, distance, dx * 60 / shot.frame.width, dy * 60 / shot.frame.width)
     if move is CameraMove.TRUCK:
         along = (-dx * distance / focal_px, dy * distance / focal_px, 0.0)
     else:
@@ -92,6 +96,8 @@ def told(before: Framing, after: Framing, move: CameraMove) -> str:
         "the camera stays",
         CameraMove.PAN: f"Pan {after.pan:.1f}°, tilt {after.tilt:.1f}°",
         CameraMove.ROLL: f"Roll {after.roll:.1f}°",
+        CameraMove.CRANE: f"Crane: {after.position[1] - before.position[1]:+.2f} m high, "
+        f"swung by {after.pan - before.pan:.1f}°; its tilt stays",
         CameraMove.ARC: f"Arc: {after.pan - before.pan:.1f}° round, {metres:.2f} m",
     }[move]
 
@@ -105,6 +111,15 @@ def _arced(shot: Shot, framing: Framing, distance: float, dx: float, dy: float) 
     point = np.array(framing.position) + space.rotation(framing.pan, framing.tilt, 0) @ ahead
     position = point - space.rotation(pan, tilt, 0) @ ahead
     return {"position": tuple(position.tolist()), "pan": pan, "tilt": tilt}
+
+
+def _craned(framing: Framing, arm: float, swing: float, rise: float) -> dict[str, Any]:
+    """Turn an arm of ``arm`` metres behind the camera by degrees; the head keeps its tilt."""
+    reach = np.array([0.0, 0.0, -arm])
+    base = np.array(framing.position) - space.rotation(framing.pan, 0, 0) @ reach
+    pan = framing.pan + swing
+    position = base + space.rotation(pan, min(max(rise, -85.0), 85.0), 0) @ reach
+    return {"position": tuple(position.tolist()), "pan": pan}
 
 
 def _grasp_distance(shot: Shot, framing: Framing, layer_id: str | None) -> float:

@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
+from pydantic import Field
+
 from vistaline.core import retiming
 from vistaline.core.errors import EditError
 from vistaline.core.retiming import Stretching, times_of
@@ -80,6 +84,15 @@ def stretch_route(shot: Shot, *, duration: When, which: Stretching = "all") -> S
         times_of(shot.route, shot.frame.duration), frames_of(shot, duration), which
     )
     return with_route(shot, times.laid(shot.route), times.duration)
+
+
+@verb("speed")
+def change_speed(shot: Shot, *, percent: Annotated[float, Field(gt=0, le=10_000)]) -> Shot:
+    """Make the whole move faster (above 100 percent) or slower; the delays stay."""
+    times = times_of(shot.route, shot.frame.duration)
+    still = times.before + times.after + 1
+    moving = round((times.duration - still) * 100 / percent)
+    return stretch_route(shot, duration=still + moving)
 
 
 @verb("delays")

@@ -73,7 +73,7 @@ def shot_at_frame(shot: Shot, frame: float) -> Shot:
 
 
 def called(shot: Shot, of: str) -> str:
-    """Return what a person calls a thing."""
+    """Return what a person calls a thing, such as ``layer:tower``."""
     kind, name = of.partition(":")[0], thing_name(of)
     if kind == "layer":
         return shot.layer(name).name

@@ -20,6 +20,7 @@ from vistaline.core.optics import angle_of_view, gate_size
 from vistaline.core.ordering import NEAR
 from vistaline.core.poses import standing_pose, texture_of
 from vistaline.core.render.blend import MODES
+from vistaline.core.scene_rows import describe_rows
 from vistaline.core.scene_tracks import pack_tracks
 from vistaline.core.shot import Layer, Shot
 from vistaline.core.stageplan import PlanView, StagePlan, draw_plans, view_cone
@@ -54,6 +55,7 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
             for frame, state in zip(frames, states, strict=True)
         ],
         "tracks": pack_tracks(shot, frames),
+        "rows": describe_rows(shot),
         "framings": [
             {
                 "frame": framing.frame,

@@ -14,11 +14,15 @@ from vistaline.core.shot import FrameFormat, Layer, PictureRef, Shot, TakingCame
 from vistaline.core.timing import parse_rate
 from vistaline.demo.logbook import SIZE, draw_leaf
 
-__all__ = ["lamp_holds", "tour", "watcher"]
+__all__ = ["lamp_holds", "light_turns", "tour", "watcher"]
 
 
 def _made(shot: Shot, verb: str, **arguments: Any) -> Shot:
     return edit.apply(shot, verb, arguments)
+
+
+def _keyed(shot: Shot, at: int, verb: str, **arguments: Any) -> Shot:
+    return edit.apply(shot, verb, arguments, at=at, auto_key=True)
 
 
 def tour(folder: Path) -> Shot:
@@ -110,3 +114,31 @@ def lamp_holds(dusk: Shot) -> Shot:
         ),
     )
     return _made(shot, "keep_size", framing=1, layer="headland")
+
+
+def light_turns(dusk: Shot) -> Shot:
+    """Keys: the beam turns and pales, the reeds sway in the wind, a title changes."""
+    shot = dusk.evolve(
+        name="The light turns",
+        frame=FrameFormat(duration=168),
+        route=Route(
+            framings=(
+                Framing(frame=0, name="The reeds", position=(0.0, -0.02, 0.0)),
+                Framing(frame=167, name="The light", position=(0.05, -0.02, -0.12)),
+            )
+        ),
+    )
+    for n, (frame, percent) in enumerate(((0, 100), (56, 12), (112, 100), (167, 12))):
+        shot = _keyed(shot, frame, "set_opacity", layer="beam", percent=percent)
+        shot = _keyed(shot, frame, "turn_layer", layer="beam", pan=35 if n % 2 else 0)
+    shot = _made(shot, "set_pivot", layer="reeds", up=-50)
+    for frame, roll in ((0, -0.8), (46, 1.0), (88, -0.5), (128, 0.9), (167, -0.6)):
+        shot = _keyed(shot, frame, "turn_layer", layer="reeds", roll=roll)
+    shot = _made(shot, "add_title", text="Every twelve seconds")
+    title = shot.layers[-1].id
+    shot = _made(shot, "move_in_depth", layer=title, distance=1.6)
+    shot = _made(shot, "move_layer", layer=title, across=-0.22, up=0.29)
+    shot = _made(shot, "set_title", layer=title, face="playfair", size=0.075)
+    shot = _keyed(shot, 96, "set_title", layer=title, text="the light goes round")
+    shot = _keyed(shot, 140, "set_title", layer=title, fill="#f2a65a")
+    return _made(shot, "rename_layer", layer=title, name="Title")

@@ -10,7 +10,7 @@ from flask_login import login_required
 
 from vistaline.actions.errors import NotFound
 from vistaline.core import edit
-from vistaline.core.easing import EASE_NAMES, CubicBezier
+from vistaline.core.easing import EASE_NAMES
 from vistaline.core.foresight.overscan import Overscan, overscan
 from vistaline.core.mounts import FOLLOWS
 from vistaline.core.moves import MOVES
@@ -22,14 +22,15 @@ from vistaline.core.shot import Shot
 from vistaline.core.speed import eased_with_peak, peak_of, speed_of
 from vistaline.store.models import ShotRow
 from vistaline.web.context import services
-from vistaline.web.editing import arguments
+from vistaline.web.editing import arguments, playhead
+from vistaline.web.keys import ease_facts, keys_facts, playhead_asked
 from vistaline.web.shots import findings_of, open_shot
 
 __all__ = ["blueprint"]
 
 blueprint = Blueprint("direct", __name__, url_prefix="/shots")
 
-TABS = (("framing", "Framing"), ("camera", "Camera"), ("moves", "Moves"))
+TABS = (("framing", "Framing"), ("keys", "Keys"), ("camera", "Camera"), ("moves", "Moves"))
 _PREVIEWED = 36
 """Frames of a move that is shown before it is chosen."""
 
@@ -54,6 +55,9 @@ def panel(shot_id: int) -> Any:
     }
     if tab == "camera":
         return render_template("_camera.html", tab=tab, **values, **_camera(row, shot))
+    if tab == "keys":
+        facts = keys_facts(shot, playhead_asked(shot))
+        return render_template("_keys.html", tab=tab, eases=EASE_NAMES, **facts, **values)
     if tab == "moves":
         return render_template("_moves.html", tab=tab, moves=MOVES, **values)
     return render_template("_framing.html", tab="framing", **values, **_framing(shot, index))
@@ -61,13 +65,7 @@ def panel(shot_id: int) -> Any:
 
 def _framing(shot: Shot, index: int) -> dict[str, Any]:
     framing = shot.route.framings[index]
-    curve = framing.curve
-    time, height = peak_of(curve)
-    return {
-        "curve": curve if isinstance(curve, CubicBezier) else None,
-        "progress": np.round(curve(np.linspace(0, 1, 65)), 4).tolist(),
-        "speed": np.round(speed_of(curve, 64), 4).tolist(),
-        "peak": (time, height),
+    return ease_facts(framing.curve) | {
         "angle": angle_of_view(framing.lens, gate_size(*shot.frame.size)[0]),
         "lenses": LENS_PRESETS,
         "eases": EASE_NAMES,
@@ -134,12 +132,13 @@ def peak(shot_id: int) -> Any:
 def clip(shot_id: int, verb: str) -> Any:
     """Send some frames of what an edit would make of the whole shot; nothing is kept."""
     _, shot = open_shot(shot_id)
-    changed = edit.apply(shot, verb, arguments())
+    changed = edit.apply(shot, verb, arguments(), **playhead())
     last = changed.frame.duration - 1
     frames = sorted({round(n * last / (_PREVIEWED - 1)) for n in range(_PREVIEWED)})
     described = describe_scene(changed.evolve(cuts=()), frames)
     return {
         "at": frames,
         "frames": described["frames"],
+        "tracks": described["tracks"],
         "seconds": float(changed.frame.seconds),
     }

@@ -4,14 +4,22 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Any
+from typing import Any, TypedDict
 
 from flask import Response, redirect, request, send_file
 
 from vistaline.actions.errors import Refused
 from vistaline.web.context import session
 
-__all__ = ["arguments", "changed", "send_kept", "version"]
+__all__ = ["arguments", "changed", "playhead", "send_kept", "version"]
+
+
+class Playhead(TypedDict):
+    """What an edit of a shot is told besides its values; see :func:`vistaline.core.edit.apply`."""
+
+    at: int
+    auto_key: bool
+
 
 _FLAGS = {
     "keep_framing", "hidden", "locked", "edge_care", "takes_away", "invert", "backdrop", "add",
@@ -25,7 +33,7 @@ def arguments() -> dict[str, Any]:
     form: dict[str, Any] = {
         key: value for key, value in request.form.items() if value != "" or key == "name"
     }
-    for key in ("csrf_token", "version"):
+    for key in ("csrf_token", "version", "playhead", "auto_key"):
         form.pop(key, None)
     # A box that is not ticked sends nothing; its form says that it was there.
     for flag in request.form.getlist("flags"):
@@ -35,6 +43,15 @@ def arguments() -> dict[str, Any]:
         if name in request.form:
             form[name] = [each for each in request.form.getlist(name) if each]
     return {key: value == "true" if key in _FLAGS else value for key, value in form.items()}
+
+
+def playhead() -> Playhead:
+    """Return where an edit is made in time, and whether it sets keys there."""
+    form = request.form
+    return {
+        "at": form.get("playhead", 0, type=int),
+        "auto_key": form.get("auto_key") == "true",
+    }
 
 
 def version() -> int:

@@ -17,6 +17,7 @@ from vistaline.core.drawn import look_called
 from vistaline.core.edit_cameras import take_called
 from vistaline.core.evaluate import evaluate
 from vistaline.core.formats.still import encode_jpeg, encode_png
+from vistaline.core.keyed import shot_at_frame
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.render.proof import proof_frames
 from vistaline.core.scene import describe_scene, pick_layer, textures_in
@@ -25,7 +26,7 @@ from vistaline.core.timing import RATE_PRESETS
 from vistaline.core.watch import findings
 from vistaline.store.models import ShotRow
 from vistaline.web.context import person_id, services, session
-from vistaline.web.editing import arguments, changed, send_kept, version
+from vistaline.web.editing import arguments, changed, playhead, send_kept, version
 
 __all__ = ["blueprint", "changed_shot", "findings_of", "open_shot", "texture_address"]
 
@@ -81,10 +82,15 @@ def looked_at(shot: Shot) -> Shot:
 def scene(shot_id: int) -> Any:
     """Send what the live view draws, for every frame, or for one that is wanted soon."""
     row, shot = open_shot(shot_id)
+    if "before" in request.args:
+        if row.position < 2:
+            raise Refused("Nothing was changed yet: there is no version before this one.")
+        before = shots.shot_at(session(), row, row.position - 1)
+        return _scene(row, before, range(before.frame.duration), at=row.position - 1)
     only = request.args.get("only", type=int)
     if only is not None:
         only = min(max(only, 0), shot.frame.duration - 1)
-        return _scene(row, shot, [only]) | {"values": _values(shot)}
+        return _scene(row, shot, [only]) | {"values": _values(shot, only)}
     return _scene(row, shot, range(shot.frame.duration))
 
 
@@ -93,9 +99,9 @@ def scene(shot_id: int) -> Any:
 def preview(shot_id: int, verb: str) -> Any:
     """Send what an edit would look like at one frame; nothing is kept."""
     row, shot = open_shot(shot_id)
-    changed = edit.apply(shot, verb, arguments())
+    changed = edit.apply(shot, verb, arguments(), **playhead())
     frame = request.args.get("frame", 0, type=int)
-    answer = _scene(row, changed, [frame], kept=shot) | {"values": _values(changed)}
+    answer = _scene(row, changed, [frame], kept=shot) | {"values": _values(changed, frame)}
     if verb == "move_camera":
         n = int(request.form["framing"])
         before, after = shot.route.framings[n], changed.route.framings[n]
@@ -103,8 +109,10 @@ def preview(shot_id: int, verb: str) -> Any:
     return answer
 
 
-def _scene(row: ShotRow, shot: Shot, frames: Any, *, kept: Shot | None = None) -> dict[str, Any]:
-    """Describe a shot; a preview is shown with the looks of the shot that is kept.
+def _scene(
+    row: ShotRow, shot: Shot, frames: Any, *, kept: Shot | None = None, at: int | None = None
+) -> dict[str, Any]:
+    """Describe a shot, or revision ``at`` of it; a preview with the looks of the shot ``kept``.
 
     A title would be drawn anew for a closer framing, but only what is kept can be asked for.
     """
@@ -113,22 +121,23 @@ def _scene(row: ShotRow, shot: Shot, frames: Any, *, kept: Shot | None = None) -
         "cuts": [{"frame": cut.frame, "camera": cut.camera} for cut in shot.cuts],
         "version": row.version,
         "textures": {
-            texture: texture_address(row, kept or shot, texture)
+            texture: texture_address(row, kept or shot, texture, at)
             for texture in sorted(textures_in(described))
         },
     }
 
 
-def texture_address(row: ShotRow, shot: Shot, texture: str) -> str:
+def texture_address(row: ShotRow, shot: Shot, texture: str, at: int | None = None) -> str:
     """Return where a look is: a picture as it was when the shot took it, or a drawing.
+
+    ``at``: the revision that draws it; left out, the one there is now.
 
     Empty if the shot has no such look (a preview may: a shadow that is softer than any kept).
     """
     drawing = look_called(shot, texture)
     if drawing is not None:
-        # By the time it is asked for, the shot may have gone on: it is drawn as it was at this
-        # revision.
-        at = row.position
+        # By the time it is asked for, the shot may have gone on: it is drawn as it was then.
+        at = row.position if at is None else at
         return url_for("shots.drawn", shot_id=row.id, name=drawing.name, of=texture, at=at)
     if texture not in shot.pictures:
         return ""
@@ -160,8 +169,9 @@ def texture(shot_id: int, key: str) -> Any:
     return send_kept(library.preview(shot.pictures[key].file, thumbnail="thumb" in request.args))
 
 
-def _values(shot: Shot) -> dict[str, Any]:
-    """Return the numbers a drag shows while it happens."""
+def _values(shot: Shot, frame: int) -> dict[str, Any]:
+    """Return the numbers a drag shows while it happens, at ``frame``."""
+    shot = shot_at_frame(shot, frame)
     layers = {
         layer.id: {
             "distance": layer.distance,
@@ -271,14 +281,14 @@ def make_edit(shot_id: int, verb: str) -> Any:
     """Make an edit and keep it; who names a frame is told at once what it looks like there."""
     row = projects.find_shot(session(), person_id(), shot_id)
     shot = shots.change_shot(
-        session(), row, verb, arguments(), version=version(), person_id=person_id()
+        session(), row, verb, arguments(), version=version(), person_id=person_id(), **playhead()
     )
     answer = changed_shot(row)
     if "frame" not in request.args or not isinstance(answer, tuple):
         return answer
     frame = min(request.args.get("frame", 0, type=int), shot.frame.duration - 1)
     body, *rest = answer
-    return body | {"scene": _scene(row, shot, [frame]) | {"values": _values(shot)}}, *rest
+    return body | {"scene": _scene(row, shot, [frame]) | {"values": _values(shot, frame)}}, *rest
 
 
 @blueprint.post("/<int:shot_id>/undo")

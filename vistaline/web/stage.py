@@ -20,6 +20,7 @@ from vistaline.core.camera import camera_states
 from vistaline.core.cards import card_of
 from vistaline.core.edit_mounts import riders_of
 from vistaline.core.ground import ground_facts
+from vistaline.core.keyed import shot_at_frame
 from vistaline.core.mounts import FOLLOWS
 from vistaline.core.optics import LENS_PRESETS
 from vistaline.core.poses import texture_of
@@ -27,6 +28,7 @@ from vistaline.core.shot import Layer, Shot
 from vistaline.store.models import Picture, ShotRow
 from vistaline.web.context import person_id, services, session
 from vistaline.web.editing import arguments, version
+from vistaline.web.keys import pins_of, playhead_asked
 from vistaline.web.shots import changed_shot, findings_of, open_shot, texture_address
 
 __all__ = ["blueprint"]
@@ -152,7 +154,9 @@ def depth_panel(shot_id: int) -> Any:
 @login_required
 def layer_panel(shot_id: int) -> Any:
     """What is chosen: a layer's values, a mount's, several layers', or the stage as a whole."""
-    row, shot = open_shot(shot_id)
+    row, kept = open_shot(shot_id)
+    playhead = playhead_asked(kept)
+    shot = shot_at_frame(kept, playhead)
     wanted = request.args.get("layer", "")
     several = [key for key in _listed("several") if any(x.id == key for x in shot.layers)]
     camera = camera_states(shot, [request.args.get("frame", 0, type=int)])[0]
@@ -161,7 +165,8 @@ def layer_panel(shot_id: int) -> Any:
         "shot": shot,
         "camera": camera,
         "lenses": LENS_PRESETS,
-        "findings": findings_of(row, shot),
+        "findings": findings_of(row, kept),
+        "pin_style": lambda name: pins_of(shot, f"style:{name}", playhead),
         "pictures": pictures_of(session(), row.project_id),
         "mounts": shot.mounts,
         "follows": FOLLOWS,
@@ -172,7 +177,13 @@ def layer_panel(shot_id: int) -> Any:
         names = {f"layer:{x.id}": x.name for x in shot.layers}
         names |= {f"mount:{m.id}": m.name for m in shot.mounts} | {"camera": "The camera"}
         riders = [(rider, names[rider]) for rider in riders_of(shot, key)]
-        return render_template("_mount.html", mount=shot.mount(key), riders=riders, **shared)
+        return render_template(
+            "_mount.html",
+            mount=shot.mount(key),
+            riders=riders,
+            pin=pins_of(shot, f"mount:{key}", playhead),
+            **shared,
+        )
     if kind == "group" or len(several) > 1:
         group = key if kind == "group" else ""
         return render_template("_chosen.html", group=group, several=several, **shared)
@@ -188,6 +199,7 @@ def layer_panel(shot_id: int) -> Any:
     return render_template(
         "_layer.html",
         layer=layer,
+        pin=pins_of(shot, f"layer:{layer.id}", playhead),
         size=(card.width, card.height),
         shift=screen_shift(shot, layer),
         facts=ground_facts(shot, layer),

@@ -6,9 +6,10 @@ import { disposeGone, mountAll } from "./mount.js";
 import { Moves } from "./moves.js";
 import { Preparing } from "./preparing.js";
 import { PaintedPlate, Separating } from "./separating.js";
+import { Setting } from "./setting.js";
 import { Upload } from "./upload.js";
 
-const kinds = { Curve, Desk, Ease, Moves, PaintedPlate, Preparing, Separating, Tones, Upload };
+const kinds = { Curve, Desk, Ease, Moves, PaintedPlate, Preparing, Separating, Setting, Tones, Upload };
 mountAll(document.body, kinds);
 document.addEventListener("htmx:after:swap", () => {
   disposeGone();

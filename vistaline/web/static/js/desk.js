@@ -3,6 +3,7 @@ import { notice } from "./notice.js";
 import { Plan } from "./plan.js";
 import { Proof } from "./proof.js";
 import { Route } from "./route.js";
+import { Rows } from "./rows.js";
 import { Scene } from "./scene.js";
 import { Transport } from "./transport.js";
 import { Views } from "./views.js";
@@ -21,6 +22,7 @@ export class Desk {
     this.views = new Views(element, this.viewfinder, this.scene);
     if (bench === "direct") this.scene.as = localStorage.getItem("vistaline-as") ?? "camera";
     if (bench === "direct") this.route = new Route(element, this.scene, this.transport);
+    if (bench === "direct") this.rows = new Rows(element, this.scene, this.route);
     this.typing = new Set(); // fields that are being typed in
     this.#listen();
     this.#tellFolded();
@@ -44,9 +46,11 @@ export class Desk {
       // At once, so that the next edit is made against this version even before the scene is here.
       scene.reached(detail.version);
       scene.load();
-      if (scene.take) scene.lookBeside(scene.take);
+      if (scene.take) scene.lookBeside(scene.take, scene.besideQuery);
     });
     scene.addEventListener("change", () => this.#numbers());
+    scene.addEventListener("frame", () => this.#rest());
+    element.addEventListener("opentab", ({ detail }) => this.#open(detail));
     scene.addEventListener("choose", () => this.#pressed());
     element.addEventListener("click", (event) => {
       this.#click(event);
@@ -64,7 +68,7 @@ export class Desk {
     });
     element.addEventListener("easechange", ({ detail }) => {
       const [x1, y1, x2, y2] = detail.points.map((value) => value.toFixed(3));
-      scene.edit("set_ease", { framing: detail.framing, ease: "own", x1, y1, x2, y2 });
+      scene.edit(detail.verb, { ...detail.values, ease: "own", x1, y1, x2, y2 });
     });
     element.addEventListener("input", ({ target }) => target.matches(".when") && this.typing.add(target));
     element.addEventListener("change", ({ target }) => this.#remember(target));
@@ -86,12 +90,48 @@ export class Desk {
     if (at("[data-solo]")) scene.toggleSolo(at("[data-solo]").dataset.solo);
     if (at("[data-fold]")) this.#fold(at("[data-fold]").dataset.fold);
     if (at("[data-point]")) this.#point(at("[data-point]").dataset);
+    if (at(".pinned")) this.#pin(at(".pinned").dataset);
+    if (at('[data-do="auto-key"]')) this.#toggleAutoKey();
+    if (at('[data-do="before"]')) this.#seeBefore();
+    if (this.rows) this.#clickKeys(at);
     if (at("[data-copy]")) this.#copy();
     if (at("[data-paste]")) this.#paste();
   }
 
+  /** Set a key for a value at the playhead, or remove the one that is there. */
+  #pin({ of, value, state }) {
+    const { scene } = this;
+    const { frame } = scene;
+    if (state !== "here") return scene.edit("set_key", { of, value, frame });
+    return scene.edit("remove_keys", { keys: JSON.stringify([{ of, value, frame }]) });
+  }
+
+  #toggleAutoKey() {
+    this.scene.autoKey = !this.scene.autoKey;
+    this.element.querySelector('[data-do="auto-key"]').setAttribute("aria-pressed", String(this.scene.autoKey));
+  }
+
+  /** What the panel of keys offers. */
+  #clickKeys(at) {
+    const wanted = () => ["#v-key-of", "#v-key-value"].map((id) => this.element.querySelector(id).value);
+    if (at('[data-do="copy-keys"]')) this.rows.copy();
+    if (at('[data-do="paste-keys"]')) this.rows.paste();
+    if (at('[data-do="paste-keys-onto"]')) this.rows.paste(...wanted());
+    if (at('[data-do="set-key"]')) this.rows.set(Object.fromEntries(wanted().map((value, n) => [n ? "value" : "of", value])));
+    const row = at("[data-row-of]")?.dataset;
+    if (row) this.rows.chooseRow(this.scene.data.rows.find(({ of, value }) => of === row.rowOf && value === row.rowValue));
+  }
+
+  /** Values with keys are shown as they are where the playhead comes to rest. */
+  #rest() {
+    clearTimeout(this.resting);
+    if (this.element.dataset.bench !== "arrange" || !this.scene.data?.rows.length) return;
+    this.resting = setTimeout(() => !this.transport.playing && !this.scene.dragging && document.body.dispatchEvent(new CustomEvent("chosen")), 180);
+  }
+
   /** Open one of the panels beside the plan. */
   #open(tab) {
+    if (document.getElementById("chosen").elements.tab.value === tab) return;
     localStorage.setItem("vistaline-tab", tab);
     document.getElementById("chosen").elements.tab.value = tab;
     document.body.dispatchEvent(new CustomEvent("chosen"));
@@ -122,6 +162,12 @@ export class Desk {
     scene.as = scene.as === "cut" ? "camera" : "cut";
     localStorage.setItem("vistaline-as", scene.as);
     scene.load();
+  }
+
+  /** See the version before the last edit beside this one; asked again, this one alone. */
+  async #seeBefore() {
+    await this.scene.lookBeside(this.scene.take ? "" : "before", { before: 1 });
+    this.element.querySelector('[data-do="before"]').setAttribute("aria-pressed", String(this.scene.besideQuery?.before === 1));
   }
 
   /** See a take beside the route; asked again, the route alone. */
@@ -261,8 +307,13 @@ export class Desk {
       if (deed) return event.preventDefault(), deed();
     }
     if ((event.ctrlKey || event.metaKey) && this.route && !getSelection().toString()) {
-      const deed = { c: () => this.#copyFraming(), v: () => this.#pasteFraming() }[event.key.toLowerCase()];
+      const keys = this.scene.keys.length > 0;
+      const deed = { c: () => (keys ? this.rows.copy() : this.#copyFraming()), v: () => (keys ? this.rows.paste() : this.#pasteFraming()) }[event.key.toLowerCase()];
       if (deed) return event.preventDefault(), deed();
+    }
+    if (event.altKey && this.rows && scene.keys.length && event.key.startsWith("Arrow")) {
+      const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+      if (step) return event.preventDefault(), this.rows.nudge(step * (event.shiftKey ? 10 : 1));
     }
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     const onPlan = event.target.closest('[data-part="plan"]');
@@ -278,6 +329,8 @@ export class Desk {
       k: () => (transport.pause(), true),
       l: () => (transport.shuttle(1), true),
       q: () => (this.proof.toggle(), true),
+      u: () => (this.#seeBefore(), true),
+      y: () => (this.#toggleAutoKey(), true),
       ...this.views.keys,
       Escape: () => (this.viewfinder.rectangles ? this.#drawFramings() : this.viewfinder.asking ? this.viewfinder.ask(null) : scene.choose({ layer: "" }), true),
     };
@@ -285,7 +338,9 @@ export class Desk {
       Object.assign(deeds, { f: () => (this.#find(), true), Delete: () => (this.#remove(), true), Backspace: () => (this.#remove(), true) });
     }
     if (this.route) {
-      for (const [key, move] of [["t", "truck"], ["d", "dolly"], ["z", "zoom"], ["p", "pan"], ["r", "roll"], ["c", "arc"]]) deeds[key] = () => (this.#choose(move), true);
+      for (const [key, move] of [["t", "truck"], ["d", "dolly"], ["z", "zoom"], ["p", "pan"], ["r", "roll"], ["c", "arc"], ["h", "crane"]]) deeds[key] = () => (this.#choose(move), true);
+      if (scene.keys.length) for (const key of ["Delete", "Backspace"]) deeds[key] = () => (this.rows.remove(), true);
+      if (scene.keys.length) deeds.Escape = () => (scene.chooseKeys([]), true);
       deeds.a = () => (this.#addFraming(), true);
       deeds.e = () => (this.#drawFramings(), true);
       deeds.n = () => (scene.data.cuts.length && this.#seeCut(), true);

@@ -16,7 +16,9 @@ export class Ease {
 
   /** Show what the element says; called again when a panel was brought up to date around it. */
   refresh() {
-    const { curve, progress, speed, peak } = this.element.dataset;
+    const { curve, progress, speed, peak, others, verb, values } = this.element.dataset;
+    this.edit = { verb, values: JSON.parse(values) };
+    this.others = JSON.parse(others);
     this.points = curve ? curve.split(" ").map(Number) : null;
     this.shown = { progress: JSON.parse(progress), speed: JSON.parse(speed), peak: peak.split(" ").map(Number) };
     this.#draw();
@@ -29,6 +31,7 @@ export class Ease {
   #draw() {
     const parts = [svg("rect", { class: "box", x: 0, y: 0, width: 100, height: 100 })];
     const { progress, speed, peak } = this.shown;
+    for (const other of this.others) parts.push(svg("path", { class: "other", d: this.#line(other, 0, 100, (value) => 100 - value * 100) }));
     if (this.points) {
       const [x1, y1, x2, y2] = this.points.map((value, n) => (n % 2 ? 100 - value * 100 : value * 100));
       const handle = (n, x, y) => {
@@ -69,7 +72,7 @@ export class Ease {
   }
 
   #keep() {
-    this.element.dispatchEvent(new CustomEvent("easechange", { bubbles: true, detail: { framing: this.element.dataset.framing, points: this.points } }));
+    this.element.dispatchEvent(new CustomEvent("easechange", { bubbles: true, detail: { ...this.edit, points: this.points } }));
   }
 
   #press(event, n) {

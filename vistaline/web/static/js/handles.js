@@ -1,6 +1,7 @@
 // What is drawn over the picture to be taken hold of: corners, the pivot, the roll grip, the
 // horizon. What a drag means is asked of the server.
 import { svg } from "./svg.js";
+import { layerIn, matrixOf } from "./tracks.js";
 
 const NEAR = 9; // screen pixels
 const CORNERS = [[-0.5, 0.5], [0.5, 0.5], [0.5, -0.5], [-0.5, -0.5]];
@@ -15,10 +16,17 @@ export class Handles {
   #outline(layer) {
     const { record } = this.scene.current;
     if (!layer?.matrix || !record.order.includes(layer.id)) return null;
-    const matrix = record.moved[layer.id] ?? layer.matrix;
+    const matrix = record.moved[layer.id] ?? matrixOf(record, layer.id) ?? layer.matrix;
     const corners = CORNERS.map((corner) => this.finder.seen(record.clip, matrix, corner));
     if (!corners.every(Boolean)) return null;
     return { corners, pivot: this.finder.seen(record.clip, matrix, layer.pivot) };
+  }
+
+  /** A layer as it is at the frame in sight. */
+  #layer(id) {
+    const { data, record } = this.scene.current;
+    const layer = data.layers.find((each) => each.id === id);
+    return layer && layerIn(record, layer);
   }
 
   #grip({ corners }) {
@@ -34,7 +42,7 @@ export class Handles {
     const marks = [];
     if (record.horizon && !this.scene.layer) marks.push(...this.#horizon(record.horizon));
     for (const id of chosen) {
-      const layer = data.layers.find((each) => each.id === id);
+      const layer = this.#layer(id);
       const found = this.#outline(layer);
       if (!found) continue;
       marks.push(svg("polygon", { class: "chosen", points: found.corners.map((p) => p.join(",")).join(" ") }));
@@ -92,7 +100,7 @@ export class Handles {
       if (away < 5) return this.#drag(event, "drag_horizon", (now) => ({ frame: scene.frame, y: this.finder.framePoint(now.event).y }));
     }
     if (scene.chosen.length !== 1) return false;
-    const layer = scene.current.data.layers.find((each) => each.id === scene.layer);
+    const layer = this.#layer(scene.layer);
     const found = layer && !layer.locked && !layer.backdrop && this.#outline(layer);
     if (!found) return false;
     if (near(found.pivot)) {

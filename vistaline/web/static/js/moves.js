@@ -1,6 +1,7 @@
 // The shelf of moves: shown in the viewfinder while the pointer rests on one, kept when asked.
 import { viewOf } from "./mount.js";
 import { notice } from "./notice.js";
+import { unpack } from "./tracks.js";
 
 export class Moves {
   constructor(element) {
@@ -55,7 +56,7 @@ export class Moves {
       const answer = await this.scene.ask(this.element.dataset.clip, wish);
       const body = await answer.json().catch(() => null);
       if (!answer.ok) notice(body?.error ?? "The move could not be shown. Try again.");
-      else if (this.shown) this.#play(body);
+      else if (this.shown) this.#play(unpack(body, this.scene.data));
     }
     this.asking = null;
   }

@@ -2,6 +2,7 @@
 // zoomed. Positions come from the server; here they are only put on paper.
 import { drag } from "./drag.js";
 import { roundStep, svg } from "./svg.js";
+import { barOf, layerIn, mountPlace } from "./tracks.js";
 
 export class Plan {
   constructor(desk, scene, bench, view) {
@@ -59,7 +60,7 @@ export class Plan {
       ...this.#ground(at, data.ground),
       ...this.#cone(at, record.camera.cones[this.view], data.near),
       ...this.#bars(at, data, plan, record),
-      ...this.#mounts(at, data, plan),
+      ...this.#mounts(at, data, record),
       ...this.#path(at, plan, record),
       ...this.#stops(at, data, plan),
     );
@@ -104,8 +105,9 @@ export class Plan {
     // A backdrop is nowhere on the stage: it has no bar.
     const standing = data.layers.filter((layer) => plan.bars[layer.id]);
     const last = (layer) => Number(chosen.includes(layer.id)); // what is chosen is drawn over the rest
-    return standing.sort((one, other) => last(one) - last(other)).map((layer) => {
-      const [a, b] = plan.bars[layer.id].map(at);
+    return standing.sort((one, other) => last(one) - last(other)).map((kept) => {
+      const layer = layerIn(record, kept);
+      const [a, b] = barOf(data, record, this.view, layer.id).map(at);
       const isChosen = chosen.includes(layer.id);
       const lost = !layer.hidden && !seen.has(layer.id);
       const classes = ["bar", layer.hidden && "hidden-layer", layer.locked && "locked-layer", lost && "lost", isChosen && "chosen"].filter(Boolean).join(" ");
@@ -129,9 +131,9 @@ export class Plan {
     });
   }
 
-  #mounts(at, data, plan) {
+  #mounts(at, data, record) {
     return data.mounts.map((mount) => {
-      const [x, y] = at(plan.mounts[mount.id]);
+      const [x, y] = at(mountPlace(data, record, this.view, mount.id));
       const chosen = this.scene.layer === `mount:${mount.id}`;
       return svg("g", { class: chosen ? "mount chosen" : "mount", "data-mount": mount.id, transform: `translate(${x} ${y})` }, svg("path", { d: "M0 -8L8 0L0 8L-8 0z" }), svg("text", { x: 11, y: 4 }, mount.name));
     });
@@ -264,7 +266,7 @@ export class Plan {
 
   #pressBar(event, id) {
     const { scene } = this;
-    const layer = scene.current.data.layers.find((each) => each.id === id);
+    const layer = this.#layer(id);
     if (event.shiftKey) return scene.choose({ layer: id, more: true });
     if (!scene.chosen.includes(id)) scene.choose({ layer: id });
     if (layer.locked) return;
@@ -285,8 +287,9 @@ export class Plan {
 
   /** Turn a layer by an end of its bar: about its upright from above, backwards from the side. */
   #turn(event, id, end) {
-    const layer = this.scene.current.data.layers.find((each) => each.id === id);
-    const ends = this.scene.current.data.plan[this.view].bars[id].map(this.at);
+    const layer = this.#layer(id);
+    const { data, record } = this.scene.current;
+    const ends = barOf(data, record, this.view, id).map(this.at);
     const middle = [(ends[0][0] + ends[1][0]) / 2, (ends[0][1] + ends[1][1]) / 2];
     const angle = (x, y) => Math.atan2(middle[1] - y, x - middle[0]) * (180 / Math.PI);
     const name = this.view === "above" ? "pan" : "tilt";
@@ -302,13 +305,20 @@ export class Plan {
     this.#wish(event, ({ dx, dy }) => ["drag_mount", { mount: id, view: this.view, dx: dx / this.scale, dy: -dy / this.scale }]);
   }
 
+  /** A layer as it is at the frame in sight. */
+  #layer(id) {
+    const { data, record } = this.scene.current;
+    const layer = data.layers.find((each) => each.id === id);
+    return layer && layerIn(record, layer);
+  }
+
   #keeps() {
     return document.getElementById("keep-framing")?.checked ?? true;
   }
 
   #key(event) {
     const step = { ArrowUp: 0.05, ArrowDown: -0.05 }[event.key];
-    const layer = this.scene.data?.layers.find((each) => each.id === this.scene.layer);
+    const layer = this.scene.data && this.#layer(this.scene.layer);
     if (!step || !layer || layer.locked || this.scene.chosen.length !== 1) return;
     event.preventDefault();
     this.scene.edit("move_in_depth", { layer: layer.id, distance: layer.distance + step * (event.shiftKey ? 10 : 1), keep_framing: this.#keeps() });

@@ -1,6 +1,7 @@
 // The shot as the server describes it. Every number here came from there; edits and previews of
 // edits go there. Emits: "change" (new data), "frame", "choose".
 import { clearNotice, notice } from "./notice.js";
+import { unpack } from "./tracks.js";
 
 const token = () => document.querySelector('meta[name="csrf-token"]').content;
 
@@ -14,6 +15,7 @@ export class Scene extends EventTarget {
     this.layer = ""; // a layer's id, or "mount:" or "group:" with what it is called
     this.also = new Set(); // more layers, chosen with it
     this.solo = new Set();
+    this.keys = []; // those that are chosen
     this.dims = false;
     this.framing = 0;
     this.as = "cut"; // what is seen: the shot as it is cut, or all through the directed "camera"
@@ -36,15 +38,24 @@ export class Scene extends EventTarget {
     const body = await answer.json();
     if (turn !== this.turn) return; // a later state is on its way
     if (!answer.ok) return notice(body.error);
-    this.data = body;
+    this.data = unpack(body);
     this.shown = null;
     this.frame = Math.min(this.frame, body.duration - 1);
     this.framing = Math.min(this.framing, body.framings.length - 1);
     const there = new Set([...body.layers.map((each) => each.id), ...body.mounts.map((each) => `mount:${each.id}`), ...body.layers.map((each) => `group:${each.group}`)]);
     if (this.layer && !there.has(this.layer)) this.choose({ layer: "" });
+    this.#keepKeys();
     for (const id of [...this.also, ...this.solo]) if (!there.has(id)) for (const set of [this.also, this.solo]) set.delete(id);
     this.#remember();
     this.dispatchEvent(new Event("change"));
+  }
+
+  /** Of the chosen keys only those stay chosen that are still there. */
+  #keepKeys() {
+    const there = this.keys.filter(({ of, value, frame }) => this.data.rows.some((row) => row.of === of && row.value === value && row.keys.some((key) => key.frame === frame)));
+    if (there.length === this.keys.length) return;
+    this.keys = there;
+    document.getElementById("chosen").elements.keys.value = JSON.stringify(there);
   }
 
   async #loadSight(turn) {
@@ -52,23 +63,24 @@ export class Scene extends EventTarget {
     if (!answer.ok) return; // the whole will say why
     const body = await answer.json();
     if (turn !== this.turn || this.dragging || body.duration !== this.data.duration) return;
-    this.shown = body;
+    this.shown = unpack(body);
     this.dispatchEvent(new Event("change"));
   }
 
-  /** Fetch a take, to be seen beside the route; with "" only the route is seen again. */
-  async lookBeside(take) {
+  /** Fetch a take, or what `query` says, to be seen beside the route; with "" the route is alone. */
+  async lookBeside(take, query = { take }) {
     this.take = take;
     this.beside = null;
+    this.besideQuery = take ? query : null;
     if (take) {
-      const answer = await fetch(`${this.address}/scene.json?${new URLSearchParams({ take })}`, { headers: { Accept: "application/json" } });
+      const answer = await fetch(`${this.address}/scene.json?${new URLSearchParams({ as: this.as, ...query })}`, { headers: { Accept: "application/json" } });
       const body = await answer.json();
       if (!answer.ok) {
-        this.take = "";
+        this.take = this.besideQuery = "";
         notice(body.error);
-      } else if (this.take === take) this.beside = body;
+      } else if (this.take === take) this.beside = unpack(body);
     }
-    this.dispatchEvent(new Event("frame"));
+    this.dispatchEvent(new Event("change"));
   }
 
   /** The shot is at this version now, whatever has been fetched of it. */
@@ -80,7 +92,32 @@ export class Scene extends EventTarget {
   go(frame) {
     const last = this.data.duration - 1;
     this.frame = Math.max(0, Math.min(last, Math.round(frame)));
+    this.#tellPlayhead();
     this.dispatchEvent(new Event("frame"));
+  }
+
+  /** While it is on, what an edit changes is keyed at the playhead. */
+  set autoKey(on) {
+    this.keying = on;
+    document.getElementById("at").elements.auto_key.value = String(on);
+    this.dispatchEvent(new Event("choose"));
+  }
+
+  get autoKey() {
+    return Boolean(this.keying);
+  }
+
+  // Edits are made, and panels show values, at the playhead.
+  #tellPlayhead() {
+    for (const form of ["at", "chosen"]) document.getElementById(form).elements.playhead.value = this.frame;
+  }
+
+  /** Choose keys, each { of, value, frame }. */
+  chooseKeys(keys) {
+    this.keys = keys;
+    document.getElementById("chosen").elements.keys.value = JSON.stringify(keys);
+    this.dispatchEvent(new Event("choose"));
+    document.body.dispatchEvent(new CustomEvent("chosen"));
   }
 
   /** Choose a layer, or with `more` add it to those that are chosen, or take it from them. */
@@ -127,22 +164,24 @@ export class Scene extends EventTarget {
     this.dispatchEvent(new Event("choose"));
   }
 
-  /** Make an edit and keep it. */
+  /** Make an edit and keep it; resolves to whether it was. */
   async edit(verb, values) {
     this.queued = null;
     const answer = await this.#post(`edits/${verb}?frame=${this.frame}&as=${this.as}`, { ...values, version: this.data.version });
     const body = await answer.json().catch(() => ({ error: "The server gave no answer. Try again." }));
     if (!answer.ok) {
       this.forget();
-      return notice(body.error);
+      notice(body.error);
+      return false;
     }
     clearNotice();
     if (body.scene.duration === this.data.duration) {
-      this.shown = body.scene;
+      this.shown = unpack(body.scene);
       this.sighted = body.version;
       this.dispatchEvent(new Event("change"));
     }
     document.body.dispatchEvent(new CustomEvent("shotchange", { detail: body }));
+    return true;
   }
 
   /** Show what an edit would look like; the newest wish wins while one is being answered. */
@@ -193,7 +232,7 @@ export class Scene extends EventTarget {
         continue;
       }
       if (this.dragging) {
-        this.shown = Object.assign(body, { wish: wish.values });
+        this.shown = Object.assign(unpack(body), { wish: wish.values });
         this.dispatchEvent(new Event("change"));
       }
     }
@@ -209,7 +248,7 @@ export class Scene extends EventTarget {
     return fetch(address, {
       method: "POST",
       headers: { Accept: "application/json", "X-CSRFToken": token() },
-      body: new URLSearchParams(Object.entries(values).flatMap(([key, value]) => (Array.isArray(value) ? value.map((each) => [key, each]) : [[key, value]]))),
+      body: new URLSearchParams(Object.entries({ playhead: this.frame, auto_key: this.autoKey, ...values }).flatMap(([key, value]) => (Array.isArray(value) ? value.map((each) => [key, each]) : [[key, value]]))),
     });
   }
 
@@ -221,5 +260,6 @@ export class Scene extends EventTarget {
     chosen.elements.framing.value = this.framing;
     chosen.elements.frame.value = this.data.framings[this.framing]?.frame ?? 0;
     document.getElementById("at").elements.version.value = this.data.version;
+    this.#tellPlayhead();
   }
 }

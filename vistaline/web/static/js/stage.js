@@ -1,6 +1,7 @@
 // Draws cards with WebGL as the server's matrices say, in linear light, back to front.
 import * as THREE from "/vendor/three.module.js";
 import { BLEND } from "./blend.js";
+import { lookOf, matrixOf, opacityOf } from "./tracks.js";
 
 // A card is drawn a little larger than it is, and covers the pixels at its edges by their share.
 const CARD_VERTEX = `
@@ -163,35 +164,41 @@ export class Stage {
     return Promise.all(waits);
   }
 
-  /** Make the cards of a scene; those that stay are kept. */
-  async set(data) {
-    await this.load(data.textures);
-    const gone = new Set(this.cards.keys());
+  /** Fetch the looks of a scene that are needed first, and begin to fetch the rest. */
+  async prepare(data) {
+    // Looks that change are fetched as they are needed: those of the frame in sight first.
+    const later = new Set(Object.values(data.tracks).flatMap(({ looks }) => (looks ?? []).slice(1).map(([, name]) => name)));
+    const [now, then] = [true, false].map((first) => Object.fromEntries(Object.entries(data.textures).filter(([name]) => later.has(name) !== first)));
+    await this.load(now);
+    data.looks = new Map();
+    for (const [name, address] of Object.entries(now)) if (address) data.looks.set(name, await this.textures.get(named(address)));
     for (const layer of data.layers) {
-      if (!layer.matrix) continue;
-      gone.delete(layer.id);
-      let card = this.cards.get(layer.id);
-      if (!card) {
-        card = this.#card({ vertexShader: CARD_VERTEX, fragmentShader: CARD_FRAGMENT });
-        this.cards.set(layer.id, card);
-      }
-      card.matrix.fromArray(layer.matrix);
-      const shader = layer.mode ? BLENDED_FRAGMENT : CARD_FRAGMENT;
-      if (card.material.fragmentShader !== shader) Object.assign(card.material, { fragmentShader: shader, needsUpdate: true });
-      card.material.uniforms.mode.value = layer.mode;
-      card.material.uniforms.picture.value = await this.textures.get(named(data.textures[layer.texture]));
-      Object.assign(card.userData, { matrix: layer.matrix, opacity: layer.opacity, matte: layer.matte });
+      if (layer.matrix && !this.cards.has(layer.id)) this.cards.set(layer.id, this.#card({ vertexShader: CARD_VERTEX, fragmentShader: CARD_FRAGMENT }));
     }
-    this.looks = new Map();
-    for (const [name, address] of Object.entries(data.textures)) if (address) this.looks.set(name, await this.textures.get(named(address)));
-    this.still = data.shadows;
+    this.#fetchLater(then, data.looks);
+  }
+
+  /** Make the cards of a scene, and of one beside it; those that stay are kept. */
+  async set(data, beside = null) {
+    for (const each of [data, beside]) if (each && !each.looks) await this.prepare(each);
+    const gone = new Set(this.cards.keys());
+    for (const each of [data, beside]) for (const { id } of each?.layers ?? []) gone.delete(id);
     for (const id of gone) {
       const card = this.cards.get(id);
       this.world.remove(card);
       card.material.dispose();
       this.cards.delete(id);
     }
-    this.ground = new THREE.Color(data.background);
+  }
+
+  /** Fetch looks one after the other; who waits for one is told when it is here. */
+  async #fetchLater(addresses, looks) {
+    for (const [name, address] of Object.entries(addresses)) {
+      if (!address || this.disposed) return;
+      await this.load({ [name]: address });
+      looks.set(name, await this.textures.get(named(address)));
+      this.onLook?.(name);
+    }
   }
 
   #card(shaders) {
@@ -228,7 +235,7 @@ export class Stage {
     const source = this.cards.get(asks.of);
     lightness.value = asks.lightness;
     inside.value = asks.inside;
-    matteOpacity.value = source ? source.userData.opacity : 0;
+    matteOpacity.value = source ? source.userData.seen : 0;
     matte.value = source?.material.uniforms.picture.value ?? null;
     if (!source) return;
     const e = new THREE.Matrix4().multiplyMatrices(this.clip.value, source.matrix).elements;
@@ -236,14 +243,14 @@ export class Stage {
   }
 
   /** The shadows that lie on a card in this frame, as cards of their own. */
-  #shadowsOn(id, card, list) {
-    return list.filter((each) => each.on === id && this.looks.has(each.texture)).map((each) => {
+  #shadowsOn(id, card, list, looks) {
+    return list.filter((each) => each.on === id && looks.has(each.texture)).map((each) => {
       const n = this.used++;
       const shadow = (this.shadows[n] ??= this.#card({ vertexShader: SHADOW_VERTEX, fragmentShader: SHADOW_FRAGMENT }));
       const { uniforms } = shadow.material;
       shadow.matrix.fromArray(each.matrix);
       uniforms.cardFromShadow.value.copy(card.matrix).invert().multiply(shadow.matrix);
-      uniforms.shadow.value = this.looks.get(each.texture);
+      uniforms.shadow.value = looks.get(each.texture);
       uniforms.strength.value = each.strength;
       uniforms.picture.value = card.material.uniforms.picture.value;
       uniforms.opacity.value = card.material.uniforms.opacity.value;
@@ -277,12 +284,15 @@ export class Stage {
     this.behind.frame.value.set(target.width, target.height);
     for (const shadow of this.shadows) shadow.visible = false;
     this.used = 0;
+    const { byId, looks, shadows, background } = record.base;
     for (const [id, card] of this.cards) {
       card.visible = false;
-      card.matrix.fromArray(record.moved[id] ?? card.userData.matrix);
-      card.material.uniforms.opacity.value = card.userData.opacity * this.seen(id);
+      const layer = byId.get(id);
+      card.userData.seen = layer?.matrix ? (opacityOf(record, id) ?? layer.opacity) : 0;
+      if (layer?.matrix) this.#tell(card, layer, record, looks);
+      card.material.uniforms.opacity.value = card.userData.seen * this.seen(id);
     }
-    renderer.setClearColor(this.ground, this.checks.value ? 0 : 1);
+    renderer.setClearColor(this.#colour(background), this.checks.value ? 0 : 1);
     renderer.setRenderTarget(target);
     renderer.clear();
     let waiting = [];
@@ -302,11 +312,27 @@ export class Stage {
         lay();
         this.#keepBehind(target);
       }
-      waiting.push(card, ...this.#shadowsOn(id, card, record.shadows ?? this.still));
+      waiting.push(card, ...this.#shadowsOn(id, card, record.shadows ?? shadows, looks));
       if (card.material.uniforms.mode.value) lay();
     }
     lay();
     this.sheet.material.uniforms.picture.value = target.texture;
+  }
+
+  /** Tell a card where it is and what it shows in a frame. */
+  #tell(card, layer, record, looks) {
+    card.matrix.fromArray(record.moved[layer.id] ?? matrixOf(record, layer.id) ?? layer.matrix);
+    const shader = layer.mode ? BLENDED_FRAGMENT : CARD_FRAGMENT;
+    if (card.material.fragmentShader !== shader) Object.assign(card.material, { fragmentShader: shader, needsUpdate: true });
+    card.material.uniforms.mode.value = layer.mode;
+    // A look that is still on its way: the one before it.
+    card.material.uniforms.picture.value = looks.get(lookOf(record, layer.id)) ?? looks.get(layer.texture) ?? card.material.uniforms.picture.value;
+    card.userData.matte = layer.matte;
+  }
+
+  #colour(background) {
+    if (this.ground?.name !== background) this.ground = Object.assign(new THREE.Color(background), { name: background });
+    return this.ground;
   }
 
   /** Copy what is drawn so far, for a card to be blended with. */

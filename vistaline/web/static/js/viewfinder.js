@@ -3,6 +3,7 @@ import { drag } from "./drag.js";
 import { Handles } from "./handles.js";
 import { Stage } from "./stage.js";
 import { svg } from "./svg.js";
+import { lookOf } from "./tracks.js";
 
 const SOON = 45; // ms: a frame that takes longer is drawn coarser first
 const IDLE = 600; // ms without a change, after which it is drawn in full
@@ -26,6 +27,7 @@ export class Viewfinder {
     try {
       this.stage = new Stage(this.canvas);
       this.stage.seen = (id) => scene.shownShare(id);
+      this.stage.onLook = (name) => Object.keys(this.record.tracks).some((id) => lookOf(this.record, id) === name) && this.draw();
       // As long a rest as the draw took: the page itself needs what draws it, too.
       this.stage.onFree = (took) => {
         this.resting = setTimeout(() => {
@@ -48,7 +50,7 @@ export class Viewfinder {
     if (!this.stage) return;
     const turn = (this.turn = (this.turn ?? 0) + 1);
     const { version } = this.scene.data; // it may go up while the looks are fetched
-    await this.stage.set(this.scene.current.data).catch((error) => {
+    await this.stage.set(this.scene.current.data, this.scene.beside).catch((error) => {
       this.veil.textContent = "A picture could not be fetched. Reload the page.";
       throw error;
     });
@@ -68,7 +70,7 @@ export class Viewfinder {
   /** What is in sight, by name; a preview is like nothing else. */
   #sight() {
     const { scene } = this;
-    return scene.dragging ? null : `${scene.current.data.version} ${scene.frame}`;
+    return scene.dragging ? null : `${scene.current.data.version} ${scene.frame} ${scene.beside ? scene.take : ""}`;
   }
 
   /** Set how the frame is looked at: beyond its edges, at which quality, over checks. */
@@ -109,7 +111,7 @@ export class Viewfinder {
       this.stage.size(across, down);
     }
     const { beside, frame } = this.scene;
-    this.stage.draw(this.record, coarse, beside?.frames[Math.min(frame, beside.duration - 1)]);
+    this.stage.draw(this.record, coarse, beside?.looks && beside.frames[Math.min(frame, beside.duration - 1)]);
     this.drawn = this.#sight();
     if (coarse > 1) this.refining = setTimeout(() => (this.scene.dragging ? this.draw() : this.draw(true)), IDLE);
     this.#mark();
@@ -274,6 +276,7 @@ export class Viewfinder {
       const room = this.gate.getBoundingClientRect();
       marks.push(svg("path", { class: "beyond", "fill-rule": "evenodd", d: `M0 0h${room.width}v${room.height}h${-room.width}zM${x} ${y}h${width}v${height}h${-width}z` }));
     }
+    if (this.scene.autoKey) marks.push(svg("rect", { class: "keying", x: x + 2, y: y + 2, width: width - 4, height: height - 4 }), svg("text", { class: "keying-note", x: x + 10, y: y + 20 }, "auto-key: what is changed is keyed here"));
     marks.push(svg("rect", { class: "frame-line", x: x - 0.5, y: y - 0.5, width: width + 1, height: height + 1 }));
     if (this.guides) marks.push(...this.#guides(this.scene.current.data.guides));
     if (this.bench === "arrange") marks.push(...this.handles.marks());
