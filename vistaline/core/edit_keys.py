@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import math
 from collections.abc import Callable, Iterable
 from typing import Annotated
 
@@ -101,7 +102,10 @@ def stretch_keys(
     shot: Shot, *, keys: Keys, about: Frames, percent: Annotated[float, Field(gt=0, le=10_000)]
 ) -> Shot:
     """Stretch keys in time, away from frame ``about`` or towards it."""
-    return _retimed(shot, keys, lambda frame: about + round((frame - about) * percent / 100))
+    # Halves go up, as the desk shows it while keys are dragged.
+    return _retimed(
+        shot, keys, lambda frame: math.floor(about + (frame - about) * percent / 100 + 0.5)
+    )
 
 
 @verb("reverse keys")

@@ -9,6 +9,9 @@ import { Transport } from "./transport.js";
 import { Views } from "./views.js";
 import { Viewfinder } from "./viewfinder.js";
 
+// Fields that are kept as soon as they change.
+const VALUES = '#inspector form[hx-trigger^="change"] :is(input.num, input[type=color], textarea), .when';
+
 export class Desk {
   constructor(element) {
     this.element = element;
@@ -23,7 +26,7 @@ export class Desk {
     if (bench === "direct") this.scene.as = localStorage.getItem("vistaline-as") ?? "camera";
     if (bench === "direct") this.route = new Route(element, this.scene, this.transport);
     if (bench === "direct") this.rows = new Rows(element, this.scene, this.route);
-    this.typing = new Set(); // fields that are being typed in
+    this.typing = new Set(); // fields with what was typed since the last edit was kept
     this.#listen();
     this.#tellFolded();
     this.onSwap = () => this.#settle();
@@ -45,6 +48,7 @@ export class Desk {
     document.body.addEventListener("shotchange", ({ detail }) => {
       // At once, so that the next edit is made against this version even before the scene is here.
       scene.reached(detail.version);
+      this.typing.clear();
       scene.load();
       if (scene.take) scene.lookBeside(scene.take, scene.besideQuery);
     });
@@ -70,7 +74,7 @@ export class Desk {
       const [x1, y1, x2, y2] = detail.points.map((value) => value.toFixed(3));
       scene.edit(detail.verb, { ...detail.values, ease: "own", x1, y1, x2, y2 });
     });
-    element.addEventListener("input", ({ target }) => target.matches(".when") && this.typing.add(target));
+    element.addEventListener("input", ({ target }) => target.matches(VALUES) && this.typing.add(target));
     element.addEventListener("change", ({ target }) => this.#remember(target));
     if (element.dataset.bench === "direct") document.getElementById("chosen").elements.tab.value = localStorage.getItem("vistaline-tab") ?? "framing";
     this.#recall();
@@ -139,7 +143,6 @@ export class Desk {
 
   /** Choices about how to work, not about the shot, are kept in this browser. */
   #remember(field) {
-    this.typing.delete(field);
     if (field.dataset.kept) localStorage.setItem(field.dataset.kept, field.type === "checkbox" ? String(field.checked) : field.value);
     if ("unit" in field.dataset && field.tagName === "SELECT") {
       document.cookie = `vistaline-unit=${field.value}; path=/; max-age=31536000; SameSite=Lax`;
@@ -271,8 +274,8 @@ export class Desk {
     for (const item of this.element.querySelectorAll(".depth-scale li")) item.hidden = !item.textContent.toLowerCase().includes(wanted);
     this.#pressed();
     this.#recall();
-    // A time is shown as it was understood, however it was typed.
-    for (const field of this.element.querySelectorAll(".when")) if (!this.typing.has(field)) field.value = field.defaultValue;
+    // A value is shown as it was understood, however it was typed, and as it is at the playhead.
+    for (const field of this.element.querySelectorAll(VALUES)) if (!this.typing.has(field) && field.value !== field.defaultValue) field.value = field.defaultValue;
   }
 
   #pressed() {

@@ -29,7 +29,7 @@ export class Rows {
 
   /** All keys of the shot, each with the row it is in. */
   get #keys() {
-    return this.scene.data.rows.flatMap((row, n) => row.keys.map((key) => ({ of: row.of, value: row.value, ...key, n })));
+    return this.scene.data.rows.flatMap((row, n) => row.keys.map((key) => ({ ...key, of: row.of, value: row.value, n })));
   }
 
   #y(n, height) {

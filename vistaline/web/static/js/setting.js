@@ -2,7 +2,10 @@
 export class Setting {
   constructor(element) {
     this.element = element;
-    element.addEventListener("change", (event) => event.target.id === "v-key-of" && this.#offer());
+    element.addEventListener("change", ({ target }) => {
+      if (target.id === "v-key-of") this.#offer();
+      else this.value = target.value;
+    });
     this.refresh();
   }
 
@@ -17,12 +20,10 @@ export class Setting {
   #offer() {
     const of = this.element.querySelector("#v-key-of").value;
     localStorage.setItem("vistaline-key-of", of);
-    const values = this.element.querySelector("#v-key-value");
-    let first = null;
-    for (const option of values.options) {
-      option.hidden = option.disabled = option.dataset.of !== of;
-      if (!option.hidden) first ??= option;
-    }
-    if (values.selectedOptions[0]?.hidden ?? true) first.selected = true;
+    const select = this.element.querySelector("#v-key-value");
+    const before = this.value ?? "";
+    const { values } = JSON.parse(this.element.dataset.things).find((thing) => thing.of === of);
+    select.replaceChildren(...values.map(([value, label]) => new Option(label, value, false, value === before)));
+    this.value = select.value;
   }
 }

@@ -191,7 +191,7 @@ export class Stage {
     }
   }
 
-  /** Fetch looks one after the other; who waits for one is told when it is here. */
+  /** Fetch looks one after the other; who waits is told when one is here, and with null, when all are. */
   async #fetchLater(addresses, looks) {
     for (const [name, address] of Object.entries(addresses)) {
       if (!address || this.disposed) return;
@@ -199,6 +199,7 @@ export class Stage {
       looks.set(name, await this.textures.get(named(address)));
       this.onLook?.(name);
     }
+    this.onLook?.(null);
   }
 
   #card(shaders) {

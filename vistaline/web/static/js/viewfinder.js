@@ -27,7 +27,10 @@ export class Viewfinder {
     try {
       this.stage = new Stage(this.canvas);
       this.stage.seen = (id) => scene.shownShare(id);
-      this.stage.onLook = (name) => Object.keys(this.record.tracks).some((id) => lookOf(this.record, id) === name) && this.draw();
+      this.stage.onLook = (name) => {
+        if (name === null) this.gate.dataset.looks = "all";
+        else if (Object.keys(this.record.tracks).some((id) => lookOf(this.record, id) === name)) this.draw();
+      };
       // As long a rest as the draw took: the page itself needs what draws it, too.
       this.stage.onFree = (took) => {
         this.resting = setTimeout(() => {
