@@ -9,7 +9,7 @@ import json
 import sys
 from pathlib import Path
 
-from bench import clip, cutting, desk, frame, live, memory, prepare, separate, stroke
+from bench import clip, cutting, desk, frame, keys, live, memory, prepare, separate, stroke
 from bench.figures import Figure
 
 
@@ -25,6 +25,7 @@ def main() -> None:
         "prepare": prepare,
         "stroke": stroke,
         "desk": desk,
+        "keys": keys,
     }
     wanted = sys.argv[1:] or list(parts)
     figures: list[Figure] = []

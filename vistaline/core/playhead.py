@@ -9,9 +9,8 @@ Every edit is made to the shot as it is at one frame. Then, value by value:
 
 from __future__ import annotations
 
+import math
 from typing import Any
-
-import numpy as np
 
 from vistaline.core.keyable import KEYABLE, Kind
 from vistaline.core.keyed import things_of, with_things
@@ -65,7 +64,7 @@ def with_key(row: Row, key: Key) -> Row:
 def _alike(old: Any, new: Any) -> bool:
     if isinstance(old, str):
         return bool(old == new)
-    return bool(np.isclose(old, new, rtol=1e-9, atol=1e-12))
+    return math.isclose(old, new, rel_tol=1e-9, abs_tol=1e-12)
 
 
 def _one_shape(was: Part, thing: Part) -> bool:

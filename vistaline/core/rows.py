@@ -141,10 +141,10 @@ def _travelled(
     passed = np.clip((frames - times[before]) / np.where(way > 0, way, 1), 0, 1)
     # Keys by the ease they are reached with: there are few kinds, whatever the number of keys.
     kinds: dict[Any, list[int]] = {}
-    for n, key in enumerate(row.keys):
-        kinds.setdefault(key.ease, []).append(n)
+    for n in range(int(after.min(initial=last)), int(after.max(initial=0)) + 1):
+        kinds.setdefault(row.keys[n].ease, []).append(n)
     if len(kinds) == 1:
-        progress = parse_ease(row.keys[0].ease)(passed)
+        progress = parse_ease(next(iter(kinds)))(passed)
     else:
         progress = passed
         for ease, keys in kinds.items():

@@ -20,7 +20,7 @@ from vistaline.core.poses import Place, standing_pose, texture_of
 from vistaline.core.rows import Row, values_at
 from vistaline.core.shot import Layer, PictureRef, Shot, TakingCamera
 
-__all__ = ["Track", "layer_looking", "look_frames", "moving_mounts", "track_of"]
+__all__ = ["Track", "forget_tracks", "layer_looking", "look_frames", "moving_mounts", "track_of"]
 
 _KEPT = 512
 """Tracks kept in a process: of 240 frames each takes 35 kB."""
@@ -123,6 +123,11 @@ def _track(asked: _Asked) -> Track:
         poses[on], sizes[on, 0], sizes[on, 1] = standing_pose(seen, alike, part, carry.at(on))
         named[on] = f"{texture_of(seen, alike)}@{look}"
     return Track(poses=poses, sizes=sizes, opacity=opacity, textures=tuple(named.tolist()))
+
+
+def forget_tracks() -> None:
+    """Forget all tracks that were kept, for measuring."""
+    _track.cache_clear()
 
 
 def moving_mounts(shot: Shot, frames: ArrayLike) -> Moving:

@@ -59,6 +59,7 @@ export class Plan {
       ...this.#rules(at),
       ...this.#ground(at, data.ground),
       ...this.#cone(at, record.camera.cones[this.view], data.near),
+      ...this.#tracks(at),
       ...this.#bars(at, data, plan, record),
       ...this.#mounts(at, data, record),
       ...this.#path(at, plan, record),
@@ -131,6 +132,17 @@ export class Plan {
     });
   }
 
+  /** Where the layers go that are moved by their keys. */
+  #tracks(at) {
+    return Object.values(this.scene.data.tracks).map(({ bars, place }) => {
+      const points = [];
+      const ends = bars?.[this.view] ?? place[this.view];
+      const step = bars ? 4 : 2;
+      for (let n = 0; n < ends.length; n += step) points.push(at(bars ? [(ends[n] + ends[n + 2]) / 2, (ends[n + 1] + ends[n + 3]) / 2] : [ends[n], ends[n + 1]]).join(","));
+      return svg("polyline", { class: "track", points: points.join(" ") });
+    });
+  }
+
   #mounts(at, data, record) {
     return data.mounts.map((mount) => {
       const [x, y] = at(mountPlace(data, record, this.view, mount.id));
@@ -165,10 +177,11 @@ export class Plan {
   /** The framings on the path; where it is smooth, the chosen one's handles. */
   #stops(at, data, plan) {
     if (this.bench !== "direct" || plan.stops.length < 2) return [];
-    const marks = plan.stops.map(([place], n) => {
+    const ghosts = data.framings.map(({ frame }) => this.#ghost(at, this.scene.data.frames[frame]?.camera.cones[this.view]));
+    const marks = [...ghosts, ...plan.stops.map(([place], n) => {
       const [x, y] = at(place);
       return svg("circle", { class: n === this.scene.framing ? "station chosen" : "station", cx: x, cy: y, r: 3.5 });
-    });
+    })];
     if (data.path !== "smooth") return marks;
     const n = this.scene.framing;
     const [place] = plan.stops[n].map(at);
@@ -187,6 +200,14 @@ export class Plan {
     if (n > 0) handle("arrive", 1, n - 1);
     if (n < plan.stops.length - 1) handle("leave", 2, n + 1);
     return marks;
+  }
+
+  /** What a framing sees, faintly: its frame at a little distance. */
+  #ghost(at, cone) {
+    const reach = 34 / this.scale;
+    const [a, b] = (cone?.edges ?? []).map(([x, y]) => at([cone.apex[0] + x * reach, cone.apex[1] + y * reach]));
+    const from = cone && at(cone.apex);
+    return svg("path", { class: "ghost", d: cone ? `M${from}L${a}L${b}Z` : "" });
   }
 
   /** Bend the path: with Alt one handle alone, so that it has a corner. */

@@ -12,13 +12,21 @@ export class Proof {
     this.button.addEventListener("click", () => this.toggle());
     scene.addEventListener("frame", () => this.#show());
     scene.addEventListener("change", () => this.#change());
+    // What lies under a rendered frame need not be drawn: what draws it can render instead.
+    viewfinder.covered = () => Boolean(this.#found);
     this.#forget();
+  }
+
+  /** The rendered frame that is in sight, if there is one. */
+  get #found() {
+    return this.on && !this.scene.shown ? this.kept.get(this.scene.frame) : undefined;
   }
 
   toggle() {
     this.on = !this.on;
     this.button.setAttribute("aria-pressed", String(this.on));
     if (!this.on) this.stopped?.abort();
+    if (!this.on) this.viewfinder.draw();
     this.#change();
   }
 
@@ -109,8 +117,8 @@ export class Proof {
   }
 
   async #show() {
-    const { frame, shown } = this.scene;
-    const found = this.on && !shown ? this.kept.get(frame) : null;
+    const { frame } = this.scene;
+    const found = this.#found;
     if (!found) {
       this.sheet.hidden = true;
       return this.on && !this.transport.playing ? this.#fetch() : undefined;

@@ -102,6 +102,7 @@ export class Viewfinder {
   draw(full = false) {
     if (!this.ready || !this.whole) return;
     clearTimeout(this.refining);
+    if (this.covered?.()) return this.#mark();
     // What follows a drag is not queued up: the newest is drawn as soon as the last one is.
     this.waiting = Boolean(this.scene.dragging && (this.stage.fence || this.resting));
     if (this.waiting) return this.#mark();
