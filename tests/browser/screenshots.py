@@ -43,9 +43,6 @@ def views(page: Page) -> None:
     page.click("[data-theme-switch]")
     take(page, "direct-dark")
     page.click("[data-theme-switch]")
-    open_bench(page, 2, "direct")
-    page.wait_for_load_state("networkidle")
-    take(page, "direct-upright")
     direct_views(page)
     page.goto("/shots/1/output")
     page.fill("[name=percent]", "50")
@@ -95,7 +92,7 @@ def arrange_views(page: Page) -> None:
 
 
 def direct_views(page: Page) -> None:
-    """A tour over a large page, the shelf of moves, a cut."""
+    """A tour over a large page, a cut, keys, the shelf of moves."""
     open_bench(page, 4, "direct")
     page.keyboard.press("w")
     page.keyboard.press("4")
@@ -107,6 +104,14 @@ def direct_views(page: Page) -> None:
     page.fill("[data-part=scrub]", "40")
     page.wait_for_load_state("networkidle")
     take(page, "direct-cut")
+    open_bench(page, 7, "direct")
+    page.wait_for_selector(".gate[data-looks=all]", timeout=90_000)
+    page.locator(".row-name").nth(0).click()
+    page.locator(".row-name").nth(1).click(modifiers=["Shift"])
+    page.fill("[data-part=scrub]", "70")
+    page.wait_for_load_state("networkidle")
+    take(page, "direct-keys")
+    page.click("[data-tab=framing]")
     open_bench(page, 1, "direct")
     page.click("[data-tab=moves]")
     page.click("summary:has-text('Push in')")

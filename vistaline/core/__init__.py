@@ -6,7 +6,11 @@
 - ``timing``      frame rates, timecode, times as people type them
 - ``easing``      eases: CSS's, Penner's, springs
 - ``speed``       a travel's speed, and the curve for a wished peak
-- ``channels``    values that change over time: keys and eases
+- ``keyable``     which values can have keys
+- ``rows``        rows of keys, and their values over time
+- ``keyed``       a shot with keys, as it is at one frame
+- ``playhead``    what an edit at one frame means for keys
+- ``tracks``      layers at all frames at once
 - ``blending``    the blend modes
 - ``shot``        the shot model and its validation
 - ``document``    the shot file: read, written, completed, its JSON Schema
@@ -34,7 +38,7 @@
 - ``fields``      colour fields and gradients
 - ``edit_layers``, ``edit_looks``, ``edit_titles``, ``edit_mounts``, ``edit_several``
                   edits of what stands on the stage
-- ``edit_route``, ``edit_times``, ``edit_moves``, ``edit_cameras``
+- ``edit_route``, ``edit_times``, ``edit_moves``, ``edit_cameras``, ``edit_keys``
                   edits of the camera work
 - ``clipboard``   layers copied from shot to shot
 - ``edit``        the edits a person can make: shot -> new shot

@@ -105,13 +105,34 @@ _LAYER = {
         low=-0.2,
         high=2.0,
     ),
+    "line_spacing": Keyable(
+        label="Lines apart",
+        path=("title", "line_spacing"),
+        looks=True,
+        **_PERCENT,
+        low=0.5,
+        high=4.0,
+    ),
     "fill": Keyable(label="Fill", path=("title", "fill"), **_COLOUR),
     "outline": Keyable(label="Outline", path=("title", "outline"), **_COLOUR),
+    "outline_width": Keyable(
+        label="Line",
+        path=("title", "outline_width"),
+        looks=True,
+        **_PERCENT,
+        kind=Kind.RATIO,
+        low=1e-4,
+        high=0.3,
+    ),
     "colour": Keyable(label="Colour", path=("field", "stops", 0, "colour"), **_COLOUR),
     "colour_2": Keyable(label="Second colour", path=("field", "stops", 1, "colour"), **_COLOUR),
     "gradient": Keyable(label="Gradient", path=("field", "angle"), looks=True, **_ANGLE),
     "dark": Keyable(label="Colour", path=("occluder", "colour"), **_COLOUR),
     "softness": Keyable(label="Softness", path=("occluder", "softness"), looks=True, **_SHARE),
+    "open_across": Keyable(
+        label="Open across", path=("occluder", "opening", 0), looks=True, **_SHARE
+    ),
+    "open_up": Keyable(label="Open up", path=("occluder", "opening", 1), looks=True, **_SHARE),
 }
 _MOUNT = {
     "x": Keyable(label="Across", path=("position", 0), **_METRES),
@@ -124,6 +145,7 @@ _STYLE = {
     "colour": Keyable(label="Colour", path=("colour",), **_COLOUR),
     "mat": Keyable(label="Mat", path=("mat",), looks=True, **_SHARE),
     "mat_colour": Keyable(label="Mat colour", path=("mat_colour",), **_COLOUR),
+    "paper": Keyable(label="Paper", path=("paper",), looks=True, **_SHARE),
     "corner": Keyable(label="Corners", path=("corner",), looks=True, **_PERCENT, low=0.0, high=0.5),
     "shadow_angle": Keyable(label="Shadow falls", path=("shadow", "angle"), **_ANGLE),
     "shadow_distance": Keyable(

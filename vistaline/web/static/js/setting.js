@@ -12,7 +12,7 @@ export class Setting {
   /** Called again when the panel was brought up to date around it. */
   refresh() {
     const of = this.element.querySelector("#v-key-of");
-    const wanted = localStorage.getItem("vistaline-key-of");
+    const wanted = this.element.dataset.chosen || localStorage.getItem("vistaline-key-of");
     if ([...of.options].some((option) => option.value === wanted)) of.value = wanted;
     this.#offer();
   }
