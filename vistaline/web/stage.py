@@ -25,6 +25,7 @@ from vistaline.core.mounts import FOLLOWS
 from vistaline.core.optics import LENS_PRESETS
 from vistaline.core.poses import texture_of
 from vistaline.core.shot import Layer, Shot
+from vistaline.core.tracks import track_of
 from vistaline.store.models import Picture, ShotRow
 from vistaline.web.context import person_id, services, session
 from vistaline.web.editing import arguments, version
@@ -125,7 +126,9 @@ def bring(shot_id: int) -> Any:
 @login_required
 def depth_panel(shot_id: int) -> Any:
     """The depth scale: layers near to far as pictures of themselves; folded groups as one."""
-    row, shot = open_shot(shot_id)
+    row, kept = open_shot(shot_id)
+    playhead = playhead_asked(kept)
+    shot = shot_at_frame(kept, playhead)
     folded = set(_listed("folded"))
     ordered = sorted(
         enumerate(shot.layers),
@@ -145,9 +148,17 @@ def depth_panel(shot_id: int) -> Any:
         entries=entries,
         groups=_groups(shot),
         folded=folded,
-        address=lambda layer: texture_address(row, shot, texture_of(shot, layer)),
+        address=lambda layer: texture_address(row, kept, _look_of(kept, layer.id, playhead)),
         selected={request.args.get("layer", ""), *_listed("several")},
     )
+
+
+def _look_of(shot: Shot, layer_id: str, frame: int) -> str:
+    """Return the texture a layer has at a frame."""
+    layer = shot.layer(layer_id)
+    if layer.is_backdrop:
+        return texture_of(shot, layer)
+    return track_of(shot, layer, [frame]).textures[0]
 
 
 @blueprint.get("/<int:shot_id>/panels/layer")

@@ -130,7 +130,10 @@ export class Desk {
   #rest() {
     clearTimeout(this.resting);
     if (this.element.dataset.bench !== "arrange" || !this.scene.data?.rows.length) return;
-    this.resting = setTimeout(() => !this.transport.playing && !this.scene.dragging && document.body.dispatchEvent(new CustomEvent("chosen")), 180);
+    this.resting = setTimeout(() => {
+      if (this.transport.playing || this.scene.dragging) return;
+      for (const panel of ["chosen", "folded"]) document.body.dispatchEvent(new CustomEvent(panel));
+    }, 180);
   }
 
   /** Open one of the panels beside the plan. */

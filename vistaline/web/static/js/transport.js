@@ -71,7 +71,7 @@ export class Transport {
     this.playing = false;
     this.button.textContent = "▶";
     this.button.setAttribute("aria-label", "Play");
-    this.#show();
+    this.scene.go(this.scene.frame); // it has come to rest here
   }
 
   step(frames) {
