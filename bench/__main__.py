@@ -9,7 +9,19 @@ import json
 import sys
 from pathlib import Path
 
-from bench import clip, cutting, desk, frame, keys, live, memory, prepare, separate, stroke
+from bench import (
+    clip,
+    cutting,
+    desk,
+    frame,
+    keys,
+    live,
+    memory,
+    perspective,
+    prepare,
+    separate,
+    stroke,
+)
 from bench.figures import Figure
 
 
@@ -26,6 +38,7 @@ def main() -> None:
         "stroke": stroke,
         "desk": desk,
         "keys": keys,
+        "perspective": perspective,
     }
     wanted = sys.argv[1:] or list(parts)
     figures: list[Figure] = []

@@ -6,6 +6,7 @@
     ├── ``EditError``      an edit that cannot be made on this shot
     ├── ``FillError``      a hole that cannot be filled
     ├── ``MaskError``      a mask that makes no sense
+    ├── ``PerspectiveError``  marks in a picture that do not tell how it was seen
     └── ``RenderError``    a frame or clip that cannot be made
 
 The message is a sentence for the person at the desk: what is wrong, with what, what to do.
@@ -18,6 +19,7 @@ __all__ = [
     "EditError",
     "FillError",
     "MaskError",
+    "PerspectiveError",
     "PictureError",
     "RenderError",
     "ShotError",
@@ -54,6 +56,14 @@ class FillError(CoreError, ValueError):
 
 class MaskError(CoreError, ValueError):
     """A mask or one of its steps makes no sense."""
+
+
+class PerspectiveError(CoreError, ValueError):
+    """Marks in a picture do not tell how it was seen; ``edge`` is the one to move, if it is one."""
+
+    def __init__(self, message: str, *, edge: int | None = None) -> None:
+        super().__init__(message)
+        self.edge = edge
 
 
 class RenderError(CoreError, RuntimeError):
