@@ -24,7 +24,9 @@ def measure() -> list[Figure]:
         for _ in range(ROOMS):
             made = room(rng, noise=noise)
             found, took = timed(
-                lambda made=made: recover_camera(made.edges, SIZE, deviation=noise or 1e-3)
+                lambda made=made, noise=noise: recover_camera(
+                    made.edges, SIZE, deviation=noise or 1e-3
+                )
             )
             seconds.append(took)
             focal.append(100 * abs(found.focal_px / made.focal_px - 1))

@@ -9,12 +9,13 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from vistaline.core import space
-from vistaline.core.arrays import Matrix3, Matrix4
+from vistaline.core.arrays import FloatArray, Matrix3, Matrix4
 from vistaline.core.camera import CameraState, camera_states
 from vistaline.core.errors import EditError
 from vistaline.core.mounts import carry_of
 from vistaline.core.poses import (
     frame_ratio,
+    projector_of,
     seen_at,
     standing_pose,
     taking_pose,
@@ -49,10 +50,21 @@ class Card:
     width: float
     height: float
     opacity: float = 1.0
+    projector: FloatArray | None = None
+    """(3, 4): it catches its picture from the taking camera; see :func:`poses.projector_of`."""
+
+    @property
+    def outline(self) -> FloatArray:
+        """Its corners (4, 3), homogeneous, in its own metres."""
+        x, y = self.width / 2, self.height / 2
+        return np.array([[-x, y, 1], [x, y, 1], [x, -y, 1], [-x, -y, 1]])
 
     @property
     def card_from_unit(self) -> Matrix3:
         """3 x 3: unit texture coordinates (0..1, y down) to card metres (x, y)."""
+        if self.projector is not None:
+            unit_from_card = self.projector @ self.world_from_card[:, [0, 1, 3]]
+            return np.asarray(np.linalg.inv(unit_from_card), np.float64)
         return np.array(
             [
                 [self.width, 0, -self.width / 2],
@@ -61,18 +73,22 @@ class Card:
             ]
         )
 
+    def image_from_card(self, camera: CameraState) -> Matrix3:
+        """3 x 3 homography: card metres to frame pixels."""
+        camera_from_card = camera.camera_from_world @ self.world_from_card
+        return camera.image_from_camera @ camera_from_card[:3, [0, 1, 3]]
+
     def image_from_unit(self, camera: CameraState) -> Matrix3:
         """3 x 3 homography: unit texture coordinates to frame pixels."""
-        camera_from_card = camera.camera_from_world @ self.world_from_card
-        return camera.image_from_camera @ camera_from_card[:3, [0, 1, 3]] @ self.card_from_unit
+        return self.image_from_card(camera) @ self.card_from_unit
 
     def nearness(self, camera: CameraState) -> Matrix3:
         """Return a, b, c (3,) of 1/z = a x + b y + c: the card's inverse depth over the frame.
 
-        With q = (u, v, 1) on the card and H its homography, H q = z (x, y, 1); so the last row
-        of H^-1 gives 1/z.
+        With q = (x, y, 1) on the card and H its homography, H q = z times the frame's point; so
+        the last row of H^-1 gives 1/z.
         """
-        return np.linalg.inv(self.image_from_unit(camera))[2]
+        return np.linalg.inv(self.image_from_card(camera))[2]
 
 
 def card_of(shot: Shot, layer: Layer, camera: CameraState | None = None) -> Card:
@@ -92,6 +108,7 @@ def card_of(shot: Shot, layer: Layer, camera: CameraState | None = None) -> Card
         width=float(width),
         height=float(height),
         opacity=layer.opacity,
+        projector=projector_of(shot, layer),
     )
     return followed(shot, card, camera) if layer.stays != "stage" else card
 
@@ -122,6 +139,7 @@ def tracked(layer: Layer, track: Track, n: int) -> Card:
         width=width,
         height=height,
         opacity=float(track.opacity[n]),
+        projector=track.projector,
     )
 
 

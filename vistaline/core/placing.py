@@ -66,13 +66,13 @@ def point_on(card: Card, camera: CameraState, at: tuple[float, float]) -> tuple[
     EditError
         The card is seen from its side, or is not before the camera there.
     """
-    image_from_unit = card.image_from_unit(camera)
-    if abs(np.linalg.det(image_from_unit)) < 1e-12:
+    image_from_card = card.image_from_card(camera)
+    if abs(np.linalg.det(image_from_card)) < 1e-12:
         raise EditError(f"{card.layer.name} is seen from its side here. Go to another frame.")
-    u, v, w = np.linalg.inv(image_from_unit) @ (*at, 1.0)
+    x, y, w = np.linalg.inv(image_from_card) @ (*at, 1.0)
     if w <= 0:
         raise EditError(f"{card.layer.name} is not before the camera there. Point at it.")
-    return float(u / w - 0.5), float(0.5 - v / w)
+    return float(x / w / card.width), float(y / w / card.height)
 
 
 def outline_in(card: Card, camera: CameraState) -> FloatArray:

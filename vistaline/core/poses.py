@@ -24,6 +24,7 @@ __all__ = [
     "framed_as",
     "metres_per_pixel",
     "own_size",
+    "projector_of",
     "seen_at",
     "standing_pose",
     "taking_pose",
@@ -110,6 +111,26 @@ def unscaled_size(shot: Shot, layer: Layer, distance: float) -> tuple[float, flo
         return own_size(shot, layer)
     metres = metres_per_pixel(shot.taking_camera, distance)
     return layer.box[2] * metres, layer.box[3] * metres
+
+
+def projector_of(shot: Shot, layer: Layer) -> FloatArray | None:
+    """Return ``unit_from_world`` (3, 4) of what a layer catches from the taking camera, or None.
+
+    It takes a point on the stage to the picture's unit coordinates (0 to 1, y down); the third
+    component is how far before the taking camera the point is, in metres.
+    """
+    if layer.projection is None:
+        return None
+    taking = shot.taking_camera
+    assert taking.focal_length is not None, "the shot has been completed"
+    x, y, width, height = layer.projection
+    unit_from_canvas = np.array(
+        [[1 / width, 0, -x / width], [0, 1 / height, -y / height], [0, 0, 1]]
+    )
+    focal = focal_length_px(taking.focal_length, *taking.canvas)
+    canvas_from_taking = space.image_from_camera(focal, *taking.canvas)
+    taking_from_world = space.inverse_pose(taking_pose(taking))
+    return np.asarray(unit_from_canvas @ canvas_from_taking @ taking_from_world[:3])
 
 
 def own_size(shot: Shot, layer: Layer) -> tuple[float, float]:

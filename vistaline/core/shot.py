@@ -27,6 +27,7 @@ from vistaline.core.lettering import Title
 from vistaline.core.model import Degrees, Distance, HexColour, Length, Metres, Part, Position
 from vistaline.core.mounts import Mount, Ride, standing_of
 from vistaline.core.occluders import Occluder
+from vistaline.core.perspective import Direction
 from vistaline.core.route import Camera, Cut, EaseName, Millimetres, Route, Take
 from vistaline.core.rows import Row
 from vistaline.core.timing import parse_rate, rate_label
@@ -36,6 +37,7 @@ __all__ = [
     "FrameFormat",
     "Ground",
     "Layer",
+    "MarkedEdge",
     "Matte",
     "PictureRef",
     "Shot",
@@ -88,6 +90,17 @@ class PictureRef(Part):
     height: int | None = Field(None, ge=1)
 
 
+Pixel = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
+
+
+class MarkedEdge(Part):
+    """A straight edge marked in the picture: two points in canvas pixels, y down."""
+
+    a: tuple[Pixel, Pixel]
+    b: tuple[Pixel, Pixel]
+    along: Direction = Field(description="Which way it runs in the world.")
+
+
 class TakingCamera(Part):
     """The camera the picture is taken to have been seen from; it stands still."""
 
@@ -100,6 +113,10 @@ class TakingCamera(Part):
     pan: Degrees = 0.0
     tilt: Degrees = 0.0
     roll: Degrees = 0.0
+    edges: tuple[MarkedEdge, ...] = Field((), max_length=200)
+    marked_within: float = Field(
+        1.0, gt=0, le=100, description="How exactly edges' ends are marked: pixels, one deviation."
+    )
 
     @property
     def canvas(self) -> tuple[int, int]:
@@ -142,6 +159,11 @@ class Layer(Part):
         None, description="A card's window, if it is not as its picture: its height in metres."
     )
     crop: Crop | None = Field(None, description="Which part of the picture its window shows.")
+    projection: Box | None = Field(
+        None,
+        description="A card that catches its picture from the taking camera: where the picture "
+        "lies in that one's canvas.",
+    )
     frame_style: str = Field("", max_length=80, description="A name among the frame styles.")
     distance: Distance = Field(2.0, description="Metres from the taking camera, along its axis.")
     across: Metres = Field(0.0, description="Metres to the right of where it was seen.")
@@ -177,6 +199,14 @@ class Layer(Part):
                 f"Layer {self.name!r} must show one thing: a picture, a title, a colour field or "
                 "an occluder.",
                 field="picture",
+            )
+        if self.projection is not None and (
+            not self.picture or self.box or self.width is None or self.height is None
+        ):
+            raise ShotError(
+                f"Layer {self.name!r} catches a picture from the taking camera: it needs a "
+                "picture, a width and a height, and no box.",
+                field="projection",
             )
         return self
 

@@ -33,7 +33,7 @@ def rotation(pan: ArrayLike, tilt: ArrayLike, roll: ArrayLike) -> FloatArray:
     sequence Y-X-Z. By the right-hand rule a positive pan turns to the left, a positive tilt
     looks up, a positive roll leans the camera to the left.
 
-    >>> rotation([0, 90], 0, 0).round(6)[1].tolist()
+    >>> (rotation([0, 90], 0, 0).round(6)[1] + 0.0).tolist()
     [[0.0, 0.0, 1.0], [0.0, 1.0, 0.0], [-1.0, 0.0, 0.0]]
     """
     (cp, sp), (ct, st), (cr, sr) = (

@@ -16,7 +16,7 @@ from vistaline.core.arrays import FloatArray
 from vistaline.core.frame_styles import FrameStyle
 from vistaline.core.keyed import rows_of, valued
 from vistaline.core.mounts import Mount, Moving, carry_of, rides_on_moving
-from vistaline.core.poses import Place, standing_pose, texture_of
+from vistaline.core.poses import Place, projector_of, standing_pose, texture_of
 from vistaline.core.rows import Row, values_at
 from vistaline.core.shot import Layer, PictureRef, Shot, TakingCamera
 
@@ -37,6 +37,8 @@ class Track:
     opacity: FloatArray
     """(N,)"""
     textures: tuple[str, ...]
+    projector: FloatArray | None = None
+    """(3, 4) if it catches its picture from the taking camera; see :func:`projector_of`."""
 
     @property
     def still(self) -> bool:
@@ -96,6 +98,7 @@ def _track(asked: _Asked) -> Track:
             sizes=np.array([[width, height]], np.float64),
             opacity=np.array([layer.opacity]),
             textures=(texture_of(shot, layer),),
+            projector=projector_of(shot, layer),
         )
     times = np.frombuffer(asked.frames)
     count = len(times)
@@ -113,7 +116,13 @@ def _track(asked: _Asked) -> Track:
         poses, width, height = standing_pose(shot, layer, place, carry)
         sizes = np.stack([width, height], axis=-1)
         textures = (texture_of(shot, layer),) * count
-        return Track(poses=poses, sizes=sizes, opacity=opacity, textures=textures)
+        return Track(
+            poses=poses,
+            sizes=sizes,
+            opacity=opacity,
+            textures=textures,
+            projector=projector_of(shot, layer),
+        )
     poses, sizes = np.empty((count, 4, 4)), np.empty((count, 2))
     named = np.empty(count, object)
     for look in np.unique(looks).tolist():

@@ -36,7 +36,9 @@ def overscan(shot: Shot, solid: Collection[str]) -> Overscan | None:
     frames = range(shot.frame.duration)
     cameras = camera_states(shot, frames)
     shown = [
-        layer for layer in shot.layers if layer.id in solid and not layer.hidden and not layer.matte
+        layer
+        for layer in shot.layers
+        if layer.id in solid and not (layer.hidden or layer.matte or layer.projection)
     ]
     if any(layer.is_backdrop for layer in shown):
         return Overscan(1.0, 0, 0.0)

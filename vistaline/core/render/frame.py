@@ -215,12 +215,14 @@ class Renderer:
         """Return how a card is seen; None if it is not, or not past what covers it."""
         pyramid = self._pyramids[card.texture]
         bounds = self._bounds(_content_corners(card, pyramid), card, camera)
-        image_from_unit = card.image_from_unit(camera)
-        edges = _edge_distances(image_from_unit, pyramid.unit_content)
+        edges = _edge_distances(card, camera, pyramid.unit_content)
         if bounds is None or edges is None:
             return None
+        image_from_unit = card.image_from_unit(camera)
         layer = card.layer
         plain = card.opacity == 1 and layer.blend is Blend.NORMAL and layer.matte is None
+        # What catches a picture may end before the picture does.
+        plain = plain and card.projector is None
         warp = CardWarp(
             pyramid,
             image_from_unit,
@@ -281,6 +283,9 @@ class Renderer:
 
 def _content_corners(card: Card, pyramid: Pyramid) -> FloatArray:
     """Return the corners (4, 4), homogeneous, in card metres, of what is not transparent."""
+    if card.projector is not None:
+        outline = card.outline
+        return np.column_stack([outline[:, :2], np.zeros(4), np.ones(4)])
     u0, v0, u1, v1 = pyramid.unit_content
     units = np.array([[u0, v0, 1], [u1, v0, 1], [u1, v1, 1], [u0, v1, 1]])
     flat = units @ card.card_from_unit.T
@@ -288,18 +293,23 @@ def _content_corners(card: Card, pyramid: Pyramid) -> FloatArray:
 
 
 def _edge_distances(
-    image_from_unit: FloatArray, box: tuple[float, float, float, float]
+    card: Card, camera: CameraState, content: tuple[float, float, float, float]
 ) -> FloatArray | None:
-    """Return four lines (4, 3): signed distance in pixels to each edge of ``box``, inside > 0.
+    """Return four lines (4, 3): signed distance in pixels to each edge of a card, inside > 0.
 
-    None if the card is seen exactly from its side.
+    Its edges are those of its picture's ``content``, in unit coordinates; if it catches its
+    picture, its own. None if it is seen exactly from its side.
     """
-    if abs(np.linalg.det(image_from_unit)) < 1e-12:
+    if card.projector is None:
+        homography, (u0, v0, u1, v1) = card.image_from_unit(camera), content
+    else:
+        homography, (u1, v1) = card.image_from_card(camera), (card.width / 2, card.height / 2)
+        u0, v0 = -u1, -v1
+    if abs(np.linalg.det(homography)) < 1e-12:
         return None
-    u0, v0, u1, v1 = box
-    # A line l.u = 0 over unit coordinates is the line H^-T l over frame pixels.
+    # A line l.u = 0 over a plane's coordinates is the line H^-T l over frame pixels.
     sides = np.array([[1, 0, -u0], [-1, 0, u1], [0, 1, -v0], [0, -1, v1]])
-    lines = sides @ np.linalg.inv(image_from_unit)
+    lines = sides @ np.linalg.inv(homography)
     # The sign holds where the homography's w is positive, that is before the camera; there
     # dividing by w > 0 changes no sign.
     lines = lines / np.maximum(np.hypot(lines[:, 0], lines[:, 1]), 1e-30)[:, None]

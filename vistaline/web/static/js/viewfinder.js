@@ -100,7 +100,8 @@ export class Viewfinder {
 
   /** Draw what is in sight; coarser at first where that is slow, in full once nothing changes. */
   draw(full = false) {
-    if (!this.ready || !this.whole) return;
+    // What has just come is drawn as soon as its looks are here.
+    if (!this.ready || !this.whole || !this.record.base.looks) return;
     clearTimeout(this.refining);
     if (this.covered?.()) return this.#mark();
     // What follows a drag is not queued up: the newest is drawn as soon as the last one is.
