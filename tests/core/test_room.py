@@ -1,0 +1,182 @@
+"""A room from one picture: what its surfaces catch, against the picture and OpenCV."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import cv2
+import numpy as np
+import pytest
+
+from tests.conftest import make_shot, pyramid_of
+from tests.core.rooms import room
+from tests.core.test_render import opaque
+from vistaline.core import edit
+from vistaline.core.camera import camera_states
+from vistaline.core.cards import card_of
+from vistaline.core.errors import CoreError
+from vistaline.core.evaluate import evaluate
+from vistaline.core.perspective import Direction
+from vistaline.core.poses import projector_of
+from vistaline.core.render.frame import Renderer
+from vistaline.core.shot import Shot
+
+PHOTO = (640, 360)
+WALL = {"x0": 220, "y0": 110, "x1": 430, "y1": 250}
+
+
+def do(shot: Shot, verb: str, **values: Any) -> Shot:
+    plain = {k: json.dumps(v) if isinstance(v, list) else v for k, v in values.items()}
+    return edit.apply(shot, verb, plain)
+
+
+def lodged(frame: tuple[int, int] = PHOTO) -> Shot:
+    """A photo of a room: its back wall in the middle, the camera 1.6 m up."""
+    shot = make_shot(
+        {"photo": PHOTO}, frame={"width": frame[0], "height": frame[1], "duration": 24}
+    )
+    shot = do(shot, "set_ground", horizon=180, eye_height=1.6)
+    return do(shot, "project_on_room", layer="photo", **WALL)
+
+
+def rendered(shot: Shot, photo: np.ndarray, frame: float = 0) -> np.ndarray:
+    pyramids = {"photo": pyramid_of(opaque(photo))}
+    return Renderer(shot, pyramids, threads=1).rgb(frame).astype(np.int16)
+
+
+def test_seen_from_the_taking_camera_the_room_is_the_picture(photo: np.ndarray) -> None:
+    shot = lodged()
+    flat = make_shot({"photo": PHOTO}, frame={"width": 640, "height": 360, "duration": 24})
+    # Where surfaces meet, and nearer than they reach, nothing is caught.
+    off = np.abs(rendered(shot, photo) - rendered(flat, photo)).max(axis=2)
+    inside = cv2.erode((off < 256).astype(np.uint8), np.ones((3, 3)))[6:-6, 6:-6] > 0
+    assert off[6:-6, 6:-6][inside].mean() <= 0.5
+    assert np.mean(off[6:-6, 6:-6] > 8) < 0.01
+
+
+def test_a_surface_catches_what_a_ray_through_it_saw(rng: np.random.Generator) -> None:
+    """The picture's point, the surface's point and the taking camera lie on one ray; a plane's
+    homography is OpenCV's of four such points."""
+    shot = lodged()
+    for layer in shot.layers[1:]:
+        card = card_of(shot, layer)
+        places = rng.uniform(-0.45, 0.45, (12, 2)) * [card.width, card.height]
+        world = np.column_stack([places, np.zeros(12), np.ones(12)]) @ card.world_from_card.T
+        caught = world @ projector_of(shot, layer).T
+        assert (caught[:, 2] > 0).all(), "all of it is before the taking camera"
+        unit = caught[:, :2] / caught[:, 2:]
+        camera = camera_states(shot, [0])[0]  # stands where the taking camera does
+        seen = world @ (camera.image_from_camera @ camera.camera_from_world[:3]).T
+        pixels = seen[:, :2] / seen[:, 2:]
+        focal = shot.taking_camera.focal_length / 36 * 640
+        canvas = (pixels - [320, 180]) / camera.focal_px * focal + [320, 180]
+        np.testing.assert_allclose(unit * PHOTO, canvas, atol=1e-6)
+        # OpenCV keeps its points in single precision: what it maps agrees to that.
+        reference, _ = cv2.findHomography(places, unit)
+        mapped = cv2.perspectiveTransform(places[None], reference)[0]
+        ours = cv2.perspectiveTransform(places[None], np.linalg.inv(card.card_from_unit))[0]
+        np.testing.assert_allclose(ours, mapped, atol=2e-4)
+
+
+def test_the_rooms_walls_stand_where_the_eyes_height_says() -> None:
+    """Similar triangles: the back wall's foot, 70 px below the horizon, is f h / 70 away."""
+    shot = lodged()
+    focal = shot.taking_camera.focal_length / 36 * 640
+    back = card_of(shot, shot.layers[1])
+    deep = focal * 1.6 / (WALL["y1"] - 180)
+    assert back.world_from_card[2, 3] == pytest.approx(-deep)
+    assert back.height == pytest.approx((WALL["y1"] - WALL["y0"]) * deep / focal)
+    assert back.width == pytest.approx((WALL["x1"] - WALL["x0"]) * deep / focal)
+    floor = card_of(shot, shot.layers[2])
+    np.testing.assert_allclose(floor.world_from_card[:3, 2], [0, 1, 0], atol=1e-12)
+    assert floor.world_from_card[1, 3] == pytest.approx(-1.6)
+
+
+def test_stepping_aside_shows_parallax_and_no_other_picture(photo: np.ndarray) -> None:
+    """A floor's point and a wall's move apart by their distances; a renderer of rays agrees."""
+    shot = lodged()
+    moved = shot.evolve(
+        route=shot.route.evolve(
+            framings=(shot.route.framings[0].evolve(position=(0.3, 0.1, -0.4), pan=4),)
+        )
+    )
+    state = evaluate(moved, [0])[0]
+    camera = state.camera
+    ours = rendered(moved, photo)
+    focal = shot.taking_camera.focal_length / 36 * 640
+    checked = 0
+    for x, y in ((320, 190), (300, 330), (90, 200), (560, 190), (330, 60)):
+        ray = camera.world_from_camera[:3, :3] @ [
+            (x + 0.5 - 320) / camera.focal_px, -(y + 0.5 - 180) / camera.focal_px, -1
+        ]  # fmt: skip
+        hits = []
+        for card in state.cards:
+            normal, at = card.world_from_card[:3, 2], card.world_from_card[:3, 3]
+            depth = normal @ (at - camera.position) / (normal @ ray)
+            place = card.world_from_card[:3, :3].T @ (camera.position + depth * ray - at)
+            if depth > 0 and abs(place[0]) <= card.width / 2 and abs(place[1]) <= card.height / 2:
+                hits.append((depth, camera.position + depth * ray))
+        _, (px, py, pz) = min(hits, key=lambda hit: hit[0])
+        u, v = 320 - focal * px / pz - 0.5, 180 + focal * py / pz - 0.5
+        expected = cv2.remap(photo, np.float32([[u]]), np.float32([[v]]), cv2.INTER_LINEAR)[0, 0]
+        if 1 < u < 638 and 1 < v < 358:
+            assert np.abs(ours[y, x] - expected).max() <= 24
+            checked += 1
+    assert checked >= 4
+
+
+def test_marked_edges_turn_the_taking_camera_and_framings_with_it(rng: np.random.Generator) -> None:
+    made = room(rng, noise=0)
+    shot = make_shot({"photo": (3000, 2000)}, frame={"width": 300, "height": 200, "duration": 24})
+    marks = [{"a": e.a, "b": e.b, "along": e.along.value} for e in made.edges]
+    shot = do(shot, "mark_edges", edges=marks, within=0.5)
+    corners = np.array([[0, 0], [1, 0], [1, 1], [0, 1]])
+
+    def outline(shot: Shot) -> np.ndarray:
+        homography = card_of(shot, shot.layer("photo")).image_from_unit(camera_states(shot, [0])[0])
+        return cv2.perspectiveTransform(corners[None].astype(float), homography)[0]
+
+    turned = do(shot, "see_as_marked")
+    taking = turned.taking_camera
+    assert taking.focal_length / 36 * 3000 == pytest.approx(made.focal_px, rel=1e-6)
+    np.testing.assert_allclose(outline(turned), outline(shot), atol=1e-6)
+    # The ground's horizon goes through where level edges meet.
+    assert turned.ground is not None
+    assert abs(turned.ground.horizon) < 1e5
+
+
+def test_a_surface_grows_from_a_side_of_another() -> None:
+    shot = lodged()
+    floor = shot.layers[2]
+    for side, angle in (("top", 90), ("left", 90), ("top", 0), ("right", 45)):
+        grown = do(shot, "grow_surface", layer=floor.id, side=side, length=0.6, angle=angle)
+        new, old = card_of(grown, grown.layers[-1]), card_of(shot, floor)
+        between = np.degrees(np.arccos(new.world_from_card[:3, 2] @ old.world_from_card[:3, 2]))
+        assert between == pytest.approx(angle, abs=1e-5)
+        # They share the edge: two of its corners are corners of the old one.
+        ends = [
+            (card.outline[:, [0, 1]] @ card.world_from_card[:3, :2].T) + card.world_from_card[:3, 3]
+            for card in (new, old)
+        ]
+        apart = np.linalg.norm(ends[0][:, None] - ends[1][None], axis=2)
+        assert (apart.min(axis=1) < 1e-9).sum() == 2
+
+
+@pytest.mark.parametrize(
+    ("verb", "values", "words"),
+    [
+        ("project_on_room", {"layer": "photo", **WALL, "y1": 170}, "not below the horizon"),
+        ("project_on_room", {"layer": "photo", **WALL, "x1": 221}, "too small"),
+        ("see_as_marked", {}, "Mark edges of two directions"),
+        ("grow_surface", {"layer": "photo", "side": "top", "length": 1}, "catches no picture"),
+        ("grow_surface", {"layer": "floor", "side": "bottom", "length": 9, "angle": 0}, "behind"),
+    ],
+)
+def test_rooms_that_cannot_be_are_refused(verb: str, values: dict[str, Any], words: str) -> None:
+    with pytest.raises(CoreError, match=words):
+        do(lodged(), verb, **values)
+
+
+def test_directions_are_the_worlds_axes() -> None:
+    assert [each.axis for each in Direction] == [0, 1, 2]
