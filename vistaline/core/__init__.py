@@ -26,6 +26,7 @@
 - ``evaluate``    shot + frame -> every matrix, opacity, lens and the draw order
 - ``ordering``    which card is in front of which
 - ``arranging``   spread, match, scatter
+- ``perspective`` how a picture was seen, from edges that are parallel
 - ``ground``      the horizon, and what stands on the ground
 - ``placing``     what a drag in the picture means
 - ``drawn``       looks drawn from a description, and where all looks are found
@@ -40,6 +41,7 @@
                   edits of what stands on the stage
 - ``edit_route``, ``edit_times``, ``edit_moves``, ``edit_cameras``, ``edit_keys``
                   edits of the camera work
+- ``edit_room``   marks in the picture, surfaces that catch it
 - ``clipboard``   layers copied from shot to shot
 - ``edit``        the edits a person can make: shot -> new shot
 - ``camera_moves``  camera gestures: truck, pedestal, dolly, zoom, pan, tilt, roll, arc

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Annotated, Literal
 
 import numpy as np
@@ -9,18 +10,19 @@ from pydantic import Field
 
 from vistaline.core import space
 from vistaline.core.arrays import FloatArray, Matrix4
+from vistaline.core.camera import camera_states
 from vistaline.core.cards import put
 from vistaline.core.errors import EditError
 from vistaline.core.optics import GATE_LONG_SIDE, focal_length_px
-from vistaline.core.perspective import Edge, SeenFrom, recover_camera
-from vistaline.core.placing import standing_card
+from vistaline.core.perspective import Direction, Edge, SeenFrom, recover_camera
+from vistaline.core.placing import point_on, standing_card
 from vistaline.core.poses import taking_pose
 from vistaline.core.route import Route
-from vistaline.core.shot import Ground, Layer, MarkedEdge, Shot
+from vistaline.core.shot import Ground, Layer, MarkedEdge, Shot, TakingCamera
 from vistaline.core.shot_verbs import REGISTRY, unlocked, with_layers
 from vistaline.core.verbs import FROM_JSON
 
-__all__ = ["seen_from"]
+__all__ = ["plate_of", "seen_from"]
 
 verb = REGISTRY.verb
 _NEAR = 0.05
@@ -31,11 +33,36 @@ Side = Literal["left", "right", "top", "bottom"]
 # --- how the picture was seen -----------------------------------------------------------------
 
 
-def seen_from(shot: Shot) -> SeenFrom:
+@lru_cache(maxsize=64)
+def seen_from(taking: TakingCamera) -> SeenFrom:
     """Return what the marked edges tell of the taking camera; errors as ``recover_camera``."""
-    taking = shot.taking_camera
     edges = [Edge(each.a, each.b, each.along) for each in taking.edges]
     return recover_camera(edges, taking.canvas, deviation=taking.marked_within)
+
+
+def plate_of(shot: Shot) -> Layer:
+    """Return the layer that edges are marked on: the farthest that the taking camera saw.
+
+    Raises
+    ------
+    EditError
+        The taking camera saw none of the layers.
+    """
+    seen = [layer for layer in shot.layers if layer.box and layer.picture]
+    if not seen:
+        raise EditError(
+            "No layer was seen by the taking camera. Bring in the picture as it was taken first."
+        )
+    return max(seen, key=lambda layer: layer.distance)
+
+
+def _canvas_point(shot: Shot, frame: int, x: float, y: float) -> tuple[float, float]:
+    """Return the canvas pixel that is seen at frame pixel ``x``, ``y``, on the plate."""
+    plate = plate_of(shot)
+    assert plate.box is not None
+    across, up = point_on(standing_card(shot, plate), camera_states(shot, [frame])[0], (x, y))
+    left, top, width, height = plate.box
+    return left + (across + 0.5) * width, top + (0.5 - up) * height
 
 
 @verb("mark edges")
@@ -54,14 +81,50 @@ def mark_edges(
     )
 
 
+@verb("how exactly edges are marked")
+def mark_within(shot: Shot, *, pixels: Annotated[float, Field(gt=0, le=100)]) -> Shot:
+    """Say how exactly the ends of edges are marked: one standard deviation, in pixels."""
+    return mark_edges(shot, edges=list(shot.taking_camera.edges), within=pixels)
+
+
+@verb("mark an edge")
+def add_edge(
+    shot: Shot, *, frame: int, x0: float, y0: float, x1: float, y1: float, along: Direction
+) -> Shot:
+    """Mark an edge from one frame pixel to another, along a direction of the world."""
+    ends = (_canvas_point(shot, frame, x, y) for x, y in ((x0, y0), (x1, y1)))
+    a, b = (tuple(round(value, 3) for value in end) for end in ends)
+    edge = MarkedEdge.model_validate({"a": a, "b": b, "along": along})
+    return mark_edges(shot, edges=[*shot.taking_camera.edges, edge])
+
+
+@verb("move an edge")
+def move_edge(
+    shot: Shot, *, edge: int, end: Literal["a", "b"], frame: int, x: float, y: float
+) -> Shot:
+    """Put an end of a marked edge where a frame pixel shows it."""
+    edges = list(shot.taking_camera.edges)
+    if not 0 <= edge < len(edges):
+        raise EditError("That edge is not marked any more. Reload the page.")
+    edges[edge] = edges[edge].evolve(**{end: _canvas_point(shot, frame, x, y)})
+    return mark_edges(shot, edges=edges)
+
+
+@verb("remove edges")
+def remove_edges(shot: Shot, *, edge: int | None = None) -> Shot:
+    """Take one mark away, or all of them; the taking camera stays as it is."""
+    edges = [each for n, each in enumerate(shot.taking_camera.edges) if edge not in (None, n)]
+    return mark_edges(shot, edges=edges)
+
+
 @verb("see it as marked")
 def see_as_marked(shot: Shot) -> Shot:
     """Let the taking camera be what the marked edges tell; what each framing sees stays.
 
     The camera's routes turn with it, and their lenses change as its own does.
     """
-    found = seen_from(shot)
     taking = shot.taking_camera
+    found = seen_from(taking)
     assert taking.focal_length is not None, "the shot has been completed"
     lens = found.focal_px * GATE_LONG_SIDE / max(taking.canvas)
     pan, tilt, roll = found.angles
@@ -104,13 +167,26 @@ def _turned(route: Route, turn: Matrix4, ratio: float) -> Route:
 
 
 @verb("project on a room")
-def project_on_room(shot: Shot, *, layer: str, x0: float, y0: float, x1: float, y1: float) -> Shot:
+def project_on_room(
+    shot: Shot,
+    *,
+    layer: str = "",
+    x0: float,
+    y0: float,
+    x1: float,
+    y1: float,
+    frame: int | None = None,
+) -> Shot:
     """Put a picture on floor, ceiling and walls, by where its back wall is in the canvas.
 
-    The back wall's lower edge stands on the ground, as far away as the eye's height tells; the
+    With ``frame`` its corners are pixels of that frame; ``layer`` is the plate if left out. The
+    back wall's lower edge stands on the ground, as far away as the eye's height tells; the
     room's axes are the world's, as the marked edges have told them. The layer itself is hidden.
     """
-    found = unlocked(shot, layer)
+    found = unlocked(shot, layer or plate_of(shot).id)
+    if frame is not None:
+        (x0, y0), (x1, y1) = (_canvas_point(shot, frame, x, y) for x, y in ((x0, y0), (x1, y1)))
+        x0, x1, y0, y1 = min(x0, x1), max(x0, x1), min(y0, y1), max(y0, y1)
     if not found.picture or found.box is None:
         raise EditError(
             f"{found.name} was not seen by the taking camera, so it cannot be projected. "

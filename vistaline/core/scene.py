@@ -13,6 +13,8 @@ import numpy as np
 
 from vistaline.core.camera import CameraState
 from vistaline.core.cards import Card
+from vistaline.core.edit_room import plate_of, seen_from
+from vistaline.core.errors import CoreError
 from vistaline.core.evaluate import FrameState, evaluate
 from vistaline.core.ground import horizon_in
 from vistaline.core.guides import guide_boxes
@@ -56,6 +58,7 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
         ],
         "tracks": pack_tracks(shot, frames),
         "rows": describe_rows(shot),
+        "marks": _marks(shot),
         "framings": [
             {
                 "frame": framing.frame,
@@ -76,6 +79,34 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
         "opening": shot.opening,
         "whole": whole,
         "plan": {view.value: _plan(plan) for view, plan in draw_plans(shot, places).items()},
+    }
+
+
+def _marks(shot: Shot) -> dict[str, Any] | None:
+    """Return the marked edges on their layer, in shares of its size from its middle, y up."""
+    edges = shot.taking_camera.edges
+    if not edges:
+        return None
+    plate = plate_of(shot)
+    assert plate.box is not None
+    x, y, width, height = plate.box
+    try:
+        misses = seen_from(shot.taking_camera).residuals.tolist()
+    except CoreError:
+        misses = [None] * len(edges)
+    return {
+        "layer": plate.id,
+        "edges": [
+            {
+                "ends": [
+                    [round((px - x) / width - 0.5, 6), round(0.5 - (py - y) / height, 6)]
+                    for px, py in (edge.a, edge.b)
+                ],
+                "along": edge.along.value,
+                "off": miss if miss is None else round(abs(miss), 2),
+            }
+            for edge, miss in zip(edges, misses, strict=True)
+        ],
     }
 
 
@@ -144,6 +175,9 @@ def _layer(shot: Shot, layer: Layer, card: Card | None) -> dict[str, Any]:
         },
         "hidden": layer.hidden,
         "locked": layer.locked,
+        "projector": None
+        if card is None or card.projector is None
+        else [round(float(value), 9) for value in card.projector.ravel()],
         "matrix": _card_matrix(card) if card else None,
     }
 

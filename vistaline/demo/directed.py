@@ -5,16 +5,23 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
+import cv2
+import numpy as np
+
 from vistaline.core import edit
 from vistaline.core.fields import ColourField, Stop
 from vistaline.core.formats.shotfile import write_atomically
 from vistaline.core.formats.still import encode_jpeg
 from vistaline.core.route import Framing, Route
-from vistaline.core.shot import FrameFormat, Layer, PictureRef, Shot, TakingCamera
+from vistaline.core.shot import FrameFormat, Ground, Layer, PictureRef, Shot, TakingCamera
 from vistaline.core.timing import parse_rate
+from vistaline.demo.drawing import to_codes
+from vistaline.demo.headland import figure
+from vistaline.demo.lamproom import EYE, LENS, back_wall, draw_lamp_room
+from vistaline.demo.lamproom import SIZE as ROOM
 from vistaline.demo.logbook import SIZE, draw_leaf
 
-__all__ = ["lamp_holds", "light_turns", "tour", "watcher"]
+__all__ = ["lamp_holds", "lamp_room", "light_turns", "tour", "watcher"]
 
 
 def _made(shot: Shot, verb: str, **arguments: Any) -> Shot:
@@ -142,3 +149,53 @@ def light_turns(dusk: Shot) -> Shot:
     shot = _keyed(shot, 96, "set_title", layer=title, text="the light goes round")
     shot = _keyed(shot, 140, "set_title", layer=title, fill="#f2a65a")
     return _made(shot, "rename_layer", layer=title, name="Title")
+
+
+def lamp_room(folder: Path) -> Shot:
+    """Draw the lamp room and return a walk into it: floor, walls and ceiling catch one picture."""
+    room, keeper = "pictures/lamp-room.jpg", "pictures/keeper-alone.png"
+    write_atomically(folder / room, encode_jpeg(draw_lamp_room(), 93))
+    codes = to_codes(figure())
+    rows, columns = (np.flatnonzero(codes[..., 3].max(axis=axis)) for axis in (1, 0))
+    alone = codes[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
+    _, data = cv2.imencode(".png", cv2.cvtColor(alone, cv2.COLOR_RGBA2BGRA))
+    write_atomically(folder / keeper, data.tobytes())
+    tall = 1.78
+    shot = Shot(
+        name="The lamp room",
+        frame=FrameFormat(duration=144),
+        background="#14100d",
+        taking_camera=TakingCamera(width=ROOM[0], height=ROOM[1], focal_length=LENS),
+        ground=Ground(horizon=ROOM[1] / 2, eye_height=EYE),
+        pictures={
+            "room": PictureRef(file=room, width=ROOM[0], height=ROOM[1]),
+            "keeper": PictureRef(file=keeper, width=alone.shape[1], height=alone.shape[0]),
+        },
+        layers=(Layer(name="Room", picture="room", box=(0, 0, *ROOM), distance=8),),
+        route=Route(
+            framings=(
+                Framing(frame=0, hold=12, name="At the door", position=(0, 0, -0.2), lens=24),
+                Framing(
+                    frame=131,
+                    hold=12,
+                    name="By the keeper",
+                    position=(-0.6, 0.4, -1.1),
+                    pan=-6,
+                    tilt=-6,
+                    lens=24,
+                    ease="sine-in-out",
+                ),
+            )
+        ),
+    )
+    x0, y0, x1, y1 = back_wall()
+    shot = _made(shot, "project_on_room", layer="room", x0=x0, y0=y0, x1=x1, y1=y1)
+    stands = Layer(
+        name="Keeper",
+        picture="keeper",
+        width=tall * alone.shape[1] / alone.shape[0],
+        distance=4.5,
+        across=0.15,
+        up=tall / 2 - EYE,
+    )
+    return shot.evolve(layers=(*shot.layers, stands))

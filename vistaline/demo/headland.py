@@ -286,6 +286,13 @@ def keeper() -> Picture:
     return picture
 
 
+def figure() -> Picture:
+    """Return the keeper alone, without the bank, on the whole canvas."""
+    picture = blank(_W, _H)
+    _figure(picture)
+    return picture
+
+
 def _figure(picture: Picture) -> None:
     cx, foot, tall = 0.405, 0.884, 0.235
 

@@ -19,10 +19,13 @@ from vistaline.core.blending import Blend
 from vistaline.core.camera import camera_states
 from vistaline.core.cards import card_of
 from vistaline.core.edit_mounts import riders_of
+from vistaline.core.edit_room import seen_from
+from vistaline.core.errors import CoreError
 from vistaline.core.ground import ground_facts
 from vistaline.core.keyed import shot_at_frame
 from vistaline.core.mounts import FOLLOWS
-from vistaline.core.optics import LENS_PRESETS
+from vistaline.core.optics import GATE_LONG_SIDE, LENS_PRESETS
+from vistaline.core.perspective import Direction
 from vistaline.core.poses import texture_of
 from vistaline.core.shot import Layer, Shot
 from vistaline.core.tracks import track_of
@@ -182,6 +185,7 @@ def layer_panel(shot_id: int) -> Any:
         "mounts": shot.mounts,
         "follows": FOLLOWS,
         **_stage_facts(shot),
+        **_perspective(shot),
     }
     kind, _, key = wanted.partition(":")
     if kind == "mount" and any(mount.id == key for mount in shot.mounts):
@@ -230,6 +234,21 @@ def _stage_facts(shot: Shot) -> dict[str, Any]:
         ends = nearest_first[0].distance, nearest_first[-1].distance
         step = parallax_step(shot, len(nearest_first), *ends, 0.1)
     return {"nearest_first": nearest_first, "step": step}
+
+
+def _perspective(shot: Shot) -> dict[str, Any]:
+    """Return what the marked edges tell of the taking camera, or why they do not."""
+    taking = shot.taking_camera
+    counted = {way.value: sum(edge.along is way for edge in taking.edges) for way in Direction}
+    facts: dict[str, Any] = {"counted": counted, "seen": None, "untold": "", "seen_lens": 0.0}
+    if not taking.edges:
+        return facts
+    try:
+        seen = seen_from(taking)
+    except CoreError as error:
+        return facts | {"untold": str(error)}
+    lens = seen.focal_px * GATE_LONG_SIDE / max(taking.canvas)
+    return facts | {"seen": seen, "seen_lens": lens}
 
 
 def _groups(shot: Shot) -> dict[str, int]:

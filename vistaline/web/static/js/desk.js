@@ -1,5 +1,6 @@
 // The desk of Arrange and Direct: one scene, its views, the keyboard.
 import { notice } from "./notice.js";
+import { Marking } from "./marking.js";
 import { Plan } from "./plan.js";
 import { Proof } from "./proof.js";
 import { Route } from "./route.js";
@@ -23,6 +24,7 @@ export class Desk {
     this.plans = ["above", "side"].map((view) => new Plan(element, this.scene, bench, view));
     this.proof = new Proof(element, this.scene, this.viewfinder, this.transport);
     this.views = new Views(element, this.viewfinder, this.scene);
+    if (bench === "arrange") this.marking = new Marking(element, this.scene, this.viewfinder);
     if (bench === "direct") this.scene.as = localStorage.getItem("vistaline-as") ?? "camera";
     if (bench === "direct") this.route = new Route(element, this.scene, this.transport);
     if (bench === "direct") this.rows = new Rows(element, this.scene, this.route);
@@ -276,6 +278,7 @@ export class Desk {
     const wanted = document.getElementById("find")?.value.trim().toLowerCase() ?? "";
     for (const item of this.element.querySelectorAll(".depth-scale li")) item.hidden = !item.textContent.toLowerCase().includes(wanted);
     this.#pressed();
+    this.marking?.pressed();
     this.#recall();
     // A value is shown as it was understood, however it was typed, and as it is at the playhead.
     for (const field of this.element.querySelectorAll(VALUES)) if (!this.typing.has(field) && field.value !== field.defaultValue) field.value = field.defaultValue;
@@ -338,7 +341,7 @@ export class Desk {
       u: () => (this.#seeBefore(), true),
       y: () => (this.#toggleAutoKey(), true),
       ...this.views.keys,
-      Escape: () => (this.viewfinder.rectangles ? this.#drawFramings() : this.viewfinder.asking ? this.viewfinder.ask(null) : scene.choose({ layer: "" }), true),
+      Escape: () => (this.marking?.on ? this.marking.stop() : this.viewfinder.rectangles ? this.#drawFramings() : this.viewfinder.asking ? this.viewfinder.ask(null) : scene.choose({ layer: "" }), true),
     };
     if (this.element.dataset.bench === "arrange") {
       Object.assign(deeds, { f: () => (this.#find(), true), Delete: () => (this.#remove(), true), Backspace: () => (this.#remove(), true) });

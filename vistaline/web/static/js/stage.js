@@ -7,7 +7,30 @@ import { lookOf, matrixOf, opacityOf } from "./tracks.js";
 const CARD_VERTEX = `
   uniform mat4 clip; uniform vec2 grow;
   varying vec2 place;
-  void main() { place = position.xy * grow + 0.5; gl_Position = clip * modelMatrix * vec4(position.xy * grow, 0.0, 1.0); }`;
+  #ifdef CAUGHT
+  uniform mat4 projector; varying vec3 caught;
+  #endif
+  void main() {
+    vec4 world = modelMatrix * vec4(position.xy * grow, 0.0, 1.0);
+    #ifdef CAUGHT
+    caught = (projector * world).xyz;
+    #endif
+    place = position.xy * grow + 0.5;
+    gl_Position = clip * world;
+  }`;
+// What a card shows at a point: its picture, or what it catches of it from the taking camera.
+const LOOK = `
+  #ifdef CAUGHT
+  varying vec3 caught;
+  vec4 look(sampler2D picture, vec2 place) {
+    vec2 at = vec2(caught.x, caught.z - caught.y) / caught.z;
+    vec4 seen = texture2D(picture, at);
+    bool within = caught.z > 0.0 && at.x >= 0.0 && at.y >= 0.0 && at.x <= 1.0 && at.y <= 1.0;
+    return within ? seen : vec4(0.0);
+  }
+  #else
+  vec4 look(sampler2D picture, vec2 place) { return texture2D(picture, place); }
+  #endif`;
 const COVER = `
   float covered() {
     vec2 share = clamp(min(place, 1.0 - place) / max(fwidth(place), 1e-7) + 0.5, 0.0, 1.0);
@@ -38,9 +61,10 @@ const MATTE = `
 const CARD_FRAGMENT = `
   uniform sampler2D picture; uniform float opacity;
   varying vec2 place;
+  ${LOOK}
   ${COVER}
   ${MATTE}
-  void main() { gl_FragColor = texture2D(picture, place) * (opacity * covered() * kept()); }`;
+  void main() { gl_FragColor = look(picture, place) * (opacity * covered() * kept()); }`;
 // A shadow lies on a card: black where that card is, as far as its own picture says.
 const SHADOW_VERTEX = `
   uniform mat4 clip; uniform mat4 cardFromShadow;
@@ -62,11 +86,12 @@ const SHADOW_FRAGMENT = `
 const BLENDED_FRAGMENT = `
   uniform sampler2D picture; uniform sampler2D behind; uniform float opacity; uniform int mode;
   varying vec2 place;
+  ${LOOK}
   ${COVER}
   ${MATTE}
   ${BLEND}
   void main() {
-    vec4 front = texture2D(picture, place);
+    vec4 front = look(picture, place);
     vec3 back = texture2D(behind, gl_FragCoord.xy / frame).rgb;
     float cover = front.a * opacity * covered() * kept();
     gl_FragColor = vec4(blended(mode, back, front.rgb / max(front.a, 1e-4)) * cover, cover);
@@ -206,7 +231,7 @@ export class Stage {
     const { texture, frame } = this.behind;
     const card = new THREE.Mesh(this.shape, new THREE.ShaderMaterial({
       uniforms: {
-        clip: this.clip, picture: { value: null }, opacity: { value: 1 }, mode: { value: 0 }, behind: texture, frame,
+        clip: this.clip, projector: { value: new THREE.Matrix4() }, picture: { value: null }, opacity: { value: 1 }, mode: { value: 0 }, behind: texture, frame,
         lightness: { value: false }, grow: { value: new THREE.Vector2(1, 1) }, matte: { value: null }, matteFromFrame: { value: new THREE.Matrix3() }, matteOpacity: { value: 1 }, inside: { value: true },
         shadow: { value: null }, strength: { value: 0 }, cardFromShadow: { value: new THREE.Matrix4() },
       },
@@ -231,7 +256,7 @@ export class Stage {
   #mask(card, material) {
     const { lightness, matte, matteFromFrame, matteOpacity, inside } = material.uniforms;
     const asks = card.userData.matte;
-    if (Boolean(asks) !== "MATTED" in material.defines) Object.assign(material, { defines: asks ? { MATTED: 1 } : {}, needsUpdate: true });
+    this.#define(material, "MATTED", Boolean(asks));
     if (!asks) return;
     const source = this.cards.get(asks.of);
     lightness.value = asks.lightness;
@@ -241,6 +266,13 @@ export class Stage {
     if (!source) return;
     const e = new THREE.Matrix4().multiplyMatrices(this.clip.value, source.matrix).elements;
     matteFromFrame.value.set(e[0], e[4], e[12], e[1], e[5], e[13], e[3], e[7], e[15]).invert();
+  }
+
+  #define(material, name, on) {
+    if (on === name in material.defines) return;
+    if (on) material.defines[name] = 1;
+    else delete material.defines[name];
+    material.needsUpdate = true;
   }
 
   /** The shadows that lie on a card in this frame, as cards of their own. */
@@ -326,6 +358,8 @@ export class Stage {
     const shader = layer.mode ? BLENDED_FRAGMENT : CARD_FRAGMENT;
     if (card.material.fragmentShader !== shader) Object.assign(card.material, { fragmentShader: shader, needsUpdate: true });
     card.material.uniforms.mode.value = layer.mode;
+    this.#define(card.material, "CAUGHT", Boolean(layer.projector));
+    if (layer.projector) card.material.uniforms.projector.value.set(...layer.projector, 0, 0, 0, 1);
     // A look that is still on its way: the one before it.
     card.material.uniforms.picture.value = looks.get(lookOf(record, layer.id)) ?? looks.get(layer.texture) ?? card.material.uniforms.picture.value;
     card.userData.matte = layer.matte;

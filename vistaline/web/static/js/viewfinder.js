@@ -165,6 +165,7 @@ export class Viewfinder {
     }
     if (this.point) return this.#dragPoint(event);
     if (this.rectangles) return this.#drawRectangle(event);
+    if (this.marking?.press(event)) return;
     if (this.bench === "arrange") {
       if (!event.shiftKey && this.handles.press(event)) return;
       return this.#pressLayer(event, x, y, scale);
@@ -285,6 +286,7 @@ export class Viewfinder {
     marks.push(svg("rect", { class: "frame-line", x: x - 0.5, y: y - 0.5, width: width + 1, height: height + 1 }));
     if (this.guides) marks.push(...this.#guides(this.scene.current.data.guides));
     if (this.bench === "arrange") marks.push(...this.handles.marks());
+    if (this.marking) marks.push(...this.marking.marks());
     if (this.point) marks.push(...this.#pointMark());
     if (this.drawing) marks.push(this.#drawn());
     if (this.inset) marks.push(...this.#where());

@@ -1,0 +1,75 @@
+"""A room from one picture in Chromium: seen live as rendered, marked, its back wall drawn."""
+
+from __future__ import annotations
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import open_bench
+from tests.browser.test_work import canvas, change, drag, looks_as_rendered, undo_everything
+
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
+
+ROOM = 8
+
+
+@pytest.mark.parametrize("frame", [0, 80, 143])
+def test_the_room_looks_live_as_rendered(page: Page, frame: int) -> None:
+    """What floor, walls and ceiling catch, from where it was taken and from elsewhere."""
+    open_bench(page, ROOM, "direct")
+    undo_everything(page)
+    looks_as_rendered(page, frame)
+
+
+def test_edges_are_marked_moved_and_taken_away(page: Page) -> None:
+    open_bench(page, ROOM, "arrange")
+    undo_everything(page)
+    box = canvas(page)
+
+    def at(x: float, y: float) -> tuple[float, float]:
+        return box["x"] + x * box["width"], box["y"] + y * box["height"]
+
+    def mark(x0: float, y0: float, x1: float, y1: float) -> None:
+        drag(page, *at(x0, y0), (x1 - x0) * box["width"], (y1 - y0) * box["height"])
+
+    page.click("[data-do=mark][data-along=deep]")
+    mark(0.12, 0.95, 0.2, 0.87)
+    expect(page.locator(".overlay .edge-name")).to_have_text(["D"])
+    mark(0.88, 0.95, 0.8, 0.87)
+    mark(0.1, 0.1, 0.18, 0.17)
+    page.click("[data-do=mark][data-along=across]")
+    mark(0.25, 0.9, 0.75, 0.88)
+    mark(0.25, 0.2, 0.75, 0.22)
+    expect(page.locator("[data-do=mark][data-along=deep] b")).to_have_text("3")
+    expect(page.locator("#inspector :text('disagree by')")).to_be_visible()
+    expect(page.locator(".overlay .edge-name").first).to_contain_text("px")
+    # An end is dragged elsewhere; with Alt its edge goes.
+    mark(0.25, 0.2, 0.26, 0.25)
+    expect(page.locator(".overlay .edge-name")).to_have_count(5)
+    with change(page):
+        page.mouse.move(*at(0.88, 0.95))
+        page.keyboard.down("Alt")
+        page.mouse.down()
+        page.mouse.up()
+        page.keyboard.up("Alt")
+    expect(page.locator(".overlay .edge-name")).to_have_count(4)
+    page.keyboard.press("Escape")
+    expect(page.locator(".overlay .edge-end")).to_have_count(0)
+    undo_everything(page)
+
+
+def test_a_back_wall_is_drawn_and_the_picture_lies_on_the_room(page: Page) -> None:
+    open_bench(page, ROOM, "arrange")
+    undo_everything(page)
+    count = page.locator(".depth-card").count()
+    box = canvas(page)
+    page.click("[data-do=back-wall]")
+    drag(
+        page,
+        box["x"] + box["width"] * 0.3,
+        box["y"] + box["height"] * 0.3,
+        box["width"] * 0.4,
+        box["height"] * 0.4,
+    )
+    expect(page.locator(".depth-card")).to_have_count(count + 5)
+    undo_everything(page)
