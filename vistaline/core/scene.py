@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from vistaline.core.camera import CameraState
-from vistaline.core.cards import Card
+from vistaline.core.cards import Card, card_of
 from vistaline.core.edit_room import plate_of, seen_from
 from vistaline.core.errors import CoreError
 from vistaline.core.evaluate import FrameState, evaluate
@@ -83,7 +83,10 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
 
 
 def _marks(shot: Shot) -> dict[str, Any] | None:
-    """Return the marked edges on their layer, in shares of its size from its middle, y up."""
+    """Return the marked edges on their layer, in shares of its size from its middle, y up.
+
+    With its matrix: marks lie on it, though it may be hidden.
+    """
     edges = shot.taking_camera.edges
     if not edges:
         return None
@@ -96,6 +99,7 @@ def _marks(shot: Shot) -> dict[str, Any] | None:
         misses = [None] * len(edges)
     return {
         "layer": plate.id,
+        "matrix": _card_matrix(card_of(shot, plate)),
         "edges": [
             {
                 "ends": [

@@ -3,7 +3,6 @@
 import { drag } from "./drag.js";
 import { notice } from "./notice.js";
 import { svg } from "./svg.js";
-import { matrixOf } from "./tracks.js";
 
 const NEAR = 9; // screen pixels
 const LETTER = { across: "A", up: "U", deep: "D" };
@@ -51,9 +50,8 @@ export class Marking {
   #edges() {
     const { data, record } = this.scene.current;
     if (!data.marks) return [];
-    const layer = data.layers.find(({ id }) => id === data.marks.layer);
-    const matrix = record.moved[layer.id] ?? matrixOf(record, layer.id) ?? layer.matrix;
-    return data.marks.edges.map((edge) => ({ ...edge, seen: edge.ends.map((end) => matrix && this.finder.seen(record.clip, matrix, end)) }));
+    const { edges, matrix } = data.marks;
+    return edges.map((edge) => ({ ...edge, seen: edge.ends.map((end) => this.finder.seen(record.clip, matrix, end)) }));
   }
 
   /** Take a press in the viewfinder; false if it is not for marks. */
