@@ -46,6 +46,22 @@ def test_an_edit_at_the_playhead_is_keyed_and_sent_as_floats(
     np.testing.assert_allclose(matrix, whole, rtol=1e-6, atol=1e-7)
 
 
+def test_one_frame_alone_is_as_it_is_among_all(client: FlaskClient, shot: str) -> None:
+    """What is sent while something is dragged, and first after an edit."""
+    faded(client, shot)
+    alone = client.get(f"{shot}/scene.json?only=10").json
+    every = scene(client, shot)
+    assert len(alone["frames"]) == 1
+    for name in ("opacity", "matrix"):
+        one, all_ = (floats(each["tracks"]["rock"][name]) for each in (alone, every))
+        np.testing.assert_array_equal(one, all_.reshape(50, -1)[10])
+    shown = client.post(
+        f"{shot}/preview/drag_layer?frame=10",
+        data={"layer": "rock", "frame": 10, "dx": 5, "dy": 0, "playhead": 10},
+    ).json
+    assert floats(shown["tracks"]["rock"]["opacity"])[0] == np.float32(0.7)
+
+
 def test_a_layer_that_goes_farther_takes_its_bar_along(client: FlaskClient, shot: str) -> None:
     edit(client, shot, "move_in_depth", layer="rock", distance=4, playhead=30, auto_key="true")
     data = scene(client, shot)

@@ -28,7 +28,7 @@ _KEPT = 512
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class Track:
-    """A layer that is no backdrop at N times; one entry does for all if nothing of it changes."""
+    """A layer that is no backdrop at N times; one entry does for all if it is ``still``."""
 
     poses: FloatArray
     """(N, 4, 4) ``world_from_card``; what faces the camera stands as if it did not."""
@@ -39,10 +39,8 @@ class Track:
     textures: tuple[str, ...]
     projector: FloatArray | None = None
     """(3, 4) if it catches its picture from the taking camera; see :func:`projector_of`."""
-
-    @property
-    def still(self) -> bool:
-        return len(self.textures) == 1
+    still: bool = False
+    """Nothing of it ever changes."""
 
 
 @dataclass(frozen=True)
@@ -99,6 +97,7 @@ def _track(asked: _Asked) -> Track:
             opacity=np.array([layer.opacity]),
             textures=(texture_of(shot, layer),),
             projector=projector_of(shot, layer),
+            still=True,
         )
     times = np.frombuffer(asked.frames)
     count = len(times)
