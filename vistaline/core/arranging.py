@@ -278,6 +278,7 @@ def _volume(
     half = np.array(shot.frame.size) / 2 / camera.focal_px
     taken: list[tuple[float, float, float, float]] = []
     places: list[Place] = []
+    shift = np.array(camera.shift)
     for n, size in enumerate(sizes):
         nearer = max(size) / 2 * math.sin(math.radians(min(90.0, 1.5 * turn)))
         for _ in range(_TRIES):
@@ -285,7 +286,7 @@ def _volume(
             # Seen from its nearest side, at twice that for what the other axis adds.
             reach = (np.array(size) + spacing) / 2 / max(depth - 2 * nearer, 1e-3)
             room = np.maximum(half - reach, 0)
-            x, y = rng.uniform(-room, room)
+            x, y = rng.uniform(-room, room) + shift
             box = (x - reach[0], x + reach[0], y - reach[1], y + reach[1])
             across, up, behind, _ = taking_from_camera @ (x * depth, y * depth, -depth, 1)
             free = all(

@@ -43,6 +43,9 @@ class CameraState:
     roll: float
     lens: float
     frame_size: tuple[int, int]
+    shift: tuple[float, float] = (0.0, 0.0)
+    """How far right of its axis and above it the frame's middle is, as tangents: that of the
+    taking camera, so that what was cropped off-centre is seen as it was taken."""
 
     @cached_property
     def focal_px(self) -> float:
@@ -58,12 +61,20 @@ class CameraState:
 
     @cached_property
     def image_from_camera(self) -> Matrix3:
-        return space.image_from_camera(self.focal_px, *self.frame_size)
+        return space.image_from_camera(self.focal_px, *self.frame_size, self.shift)
+
+    def ray(self, x: float, y: float) -> FloatArray:
+        """Return the way (3,) in camera space to what a frame pixel shows, 1 m deep."""
+        (width, height), (right, up) = self.frame_size, self.shift
+        across, above = (x - width / 2) / self.focal_px, (height / 2 - y) / self.focal_px
+        return np.array([across + right, above + up, -1.0])
 
     @cached_property
     def clip_from_world(self) -> Matrix4:
         """For OpenGL; depth is not used there, the draw order is."""
-        clip = space.clip_from_camera(self.focal_px, *self.frame_size, near=NEAR, far=FAR)
+        clip = space.clip_from_camera(
+            self.focal_px, *self.frame_size, self.shift, near=NEAR, far=FAR
+        )
         return clip @ self.camera_from_world
 
 
@@ -115,6 +126,7 @@ def _route_states(shot: Shot, times: FloatArray) -> list[CameraState]:
     places = np.array([framing.position for framing in framings], dtype=np.float64)
     # The lens travels by its logarithm: equal steps of time change it by equal ratios.
     others = np.array([(f.pan, f.tilt, f.roll, log(f.lens)) for f in framings], dtype=np.float64)
+    shift = shot.taking_camera.shift
     where = np.repeat(places[:1], len(times), axis=0)
     turned = np.repeat(others[:1], len(times), axis=0)
     stretches = stretches_through(framings, shot.route.path)
@@ -137,6 +149,7 @@ def _route_states(shot: Shot, times: FloatArray) -> list[CameraState]:
             roll=roll,
             lens=exp(log_lens),
             frame_size=shot.frame.size,
+            shift=shift,
         )
         for (x, y, z), (pan, tilt, roll, log_lens) in zip(
             where.tolist(), turned.tolist(), strict=True
@@ -196,7 +209,7 @@ def aimed(states: list[CameraState], aim: Aim, targets: FloatArray) -> list[Came
     turned = []
     for state, target in zip(states, targets, strict=True):
         width, height = state.frame_size
-        ray = np.array([aim.across * width, aim.up * height, -state.focal_px])
+        ray = state.ray((0.5 + aim.across) * width, (0.5 - aim.up) * height)
         way = target - np.array(state.position)
         size = float(np.linalg.norm(way))
         if size < 1e-9:

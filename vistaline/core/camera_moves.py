@@ -143,8 +143,7 @@ def nearest_at(shot: Shot, camera: CameraState, x: float, y: float, only: str = 
     On the layer ``only``, or on the nearest there as far as outlines tell; on an empty stage as
     far away as a layer is put at first.
     """
-    width, height = camera.frame_size
-    ray = np.array([x - width / 2, height / 2 - y, -camera.focal_px]) / camera.focal_px
+    ray = camera.ray(x, y)
     found = STANDOFF
     for layer in shot.layers:
         if layer.hidden or layer.is_backdrop or layer.stays == "lens" or only not in ("", layer.id):

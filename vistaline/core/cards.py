@@ -54,6 +54,12 @@ class Card:
     """(3, 4): it catches its picture from the taking camera; see :func:`poses.projector_of`."""
 
     @property
+    def depth(self) -> float:
+        """Metres from a body's front to its back; 0 of what is flat."""
+        layer = self.layer
+        return layer.depth * self.width / layer.width if layer.depth and layer.width else 0.0
+
+    @property
     def outline(self) -> FloatArray:
         """Its corners (4, 3), homogeneous, in its own metres."""
         x, y = self.width / 2, self.height / 2
@@ -195,7 +201,8 @@ def backdrop_of(layer: Layer, camera: CameraState) -> Card:
     width, height = camera.frame_size
     # A little more than the frame: no edge is seen to be smoothed.
     metres = 1.01 * _BEHIND_ALL / camera.focal_px
-    behind = space.pose((0.0, 0.0, -_BEHIND_ALL))
+    right, up = camera.shift
+    behind = space.pose((right * _BEHIND_ALL, up * _BEHIND_ALL, -_BEHIND_ALL))
     return Card(
         layer=layer,
         texture=f"~{layer.id}",
@@ -216,5 +223,7 @@ def _with_lens(card: Card, camera: CameraState, first: CameraState) -> Card:
     """Return a card that is seen as the first framing sees it, whatever the camera does."""
     # A longer lens would enlarge it; in the plane of the frame it shrinks by as much.
     zoom = first.focal_px / camera.focal_px
-    in_camera = np.diag([zoom, zoom, 1.0, 1.0]) @ first.camera_from_world @ card.world_from_card
+    stretch = np.diag([zoom, zoom, 1.0, 1.0])
+    stretch[:2, 2] = np.multiply(first.shift, zoom - 1)
+    in_camera = stretch @ first.camera_from_world @ card.world_from_card
     return replace(card, world_from_card=camera.world_from_camera @ in_camera)

@@ -131,11 +131,11 @@ def fastest_near(shot: Shot, frame: int) -> int:
         shift = 0.0
         for x, y in ((0.0, 0.0), (0.35, 0.25)):
             width, height = before.frame_size
-            ray = np.array([x * width, y * height, -before.focal_px]) / before.focal_px
+            ray = before.ray((0.5 + x) * width, (0.5 - y) * height)
             place = before.world_from_camera @ (*(ray * away), 1.0)
             seen = after.camera_from_world @ place
             if seen[2] < 0:
-                at = seen[:2] / -seen[2] * after.focal_px
+                at = (seen[:2] / -seen[2] - after.shift) * after.focal_px
                 shift += float(np.hypot(*(at - (x * width, y * height))))
         speeds.append(shift)
     return low + int(np.argmax(speeds))

@@ -81,12 +81,10 @@ def _fitting(
     camera: CameraState, turned: CameraState, corners: Sequence[tuple[float, float]]
 ) -> float:
     """Return by how much a turned head's picture may be enlarged with some frame pixels in it."""
-    width, height = camera.frame_size
-    middle = np.array([width / 2, height / 2])
-    rays = np.column_stack([np.array(corners) - middle, np.full(len(corners), -camera.focal_px)])
-    rays[:, 1] *= -1
+    middle = np.array(camera.frame_size) / 2
+    rays = np.array([camera.ray(*corner) for corner in corners])
     seen = rays @ (turned.camera_from_world[:3, :3] @ camera.world_from_camera[:3, :3]).T
-    away = np.abs(seen[:, :2] / seen[:, 2:]) * camera.focal_px / middle
+    away = np.abs(seen[:, :2] / -seen[:, 2:] - camera.shift) * camera.focal_px / middle
     return float(1 / away.max())
 
 

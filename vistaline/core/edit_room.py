@@ -37,7 +37,9 @@ Side = Literal["left", "right", "top", "bottom"]
 def seen_from(taking: TakingCamera) -> SeenFrom:
     """Return what the marked edges tell of the taking camera; errors as ``recover_camera``."""
     edges = [Edge(each.a, each.b, each.along) for each in taking.edges]
-    return recover_camera(edges, taking.canvas, deviation=taking.marked_within)
+    return recover_camera(
+        edges, taking.canvas, principal_point=taking.centre, deviation=taking.marked_within
+    )
 
 
 def plate_of(shot: Shot) -> Layer:
@@ -273,10 +275,9 @@ def _ray(shot: Shot, x: float, y: float) -> FloatArray:
     """Return the direction (3,) in the world that a canvas pixel was seen in."""
     taking = shot.taking_camera
     assert taking.focal_length is not None, "the shot has been completed"
-    width, height = taking.canvas
-    focal = focal_length_px(taking.focal_length, width, height)
-    turn = taking_pose(taking)[:3, :3]
-    return np.asarray(turn @ np.array([x - width / 2, height / 2 - y, -focal]))
+    focal = focal_length_px(taking.focal_length, *taking.canvas)
+    turn, (middle_x, middle_y) = taking_pose(taking)[:3, :3], taking.principal_point
+    return np.asarray(turn @ np.array([x - middle_x, middle_y - y, -focal]))
 
 
 def _surface(shot: Shot, like: Layer, name: str, pose: Matrix4, size: tuple[float, float]) -> Layer:

@@ -52,7 +52,7 @@ def ground_facts(shot: Shot, layer: Layer) -> tuple[float, float] | None:
     foot = layer.foot[0] * card.width, layer.foot[1] * card.height
     _, up, behind, _ = taking_from_card @ (*foot, 0, 1)
     focal = focal_length_px(taking.focal_length, *taking.canvas)
-    below = focal * up / behind + taking.canvas[1] / 2 - ground.horizon
+    below = focal * up / behind + taking.principal_point[1] - ground.horizon
     if below <= 0:
         return None
     farther = focal * ground.eye_height / below / -float(behind)
@@ -73,13 +73,13 @@ def drag_horizon(shot: Shot, *, frame: int, y: float) -> Shot:
     """Put the horizon where frame pixel row ``y`` of the frame's middle column shows it."""
     camera, taking = camera_states(shot, [frame])[0], shot.taking_camera
     assert taking.focal_length is not None, "the shot has been completed"
-    ray = np.array([0.0, camera.frame_size[1] / 2 - y, -camera.focal_px])
+    ray = camera.ray(camera.frame_size[0] / 2, y)
     turn = taking_pose(taking)[:3, :3].T @ camera.world_from_camera[:3, :3]
     _, up, behind = turn @ ray
     if behind >= 0:
         raise EditError("The taking camera looked the other way: it sees no horizon there.")
     focal = focal_length_px(taking.focal_length, *taking.canvas)
-    horizon = taking.canvas[1] / 2 - focal * up / -float(behind)
+    horizon = taking.principal_point[1] - focal * up / -float(behind)
     ground = shot.ground or Ground(horizon=horizon)
     return shot.evolve(ground=ground.evolve(horizon=round(horizon, 1)))
 
@@ -94,7 +94,7 @@ def horizon_in(shot: Shot, camera: CameraState) -> list[tuple[float, float]] | N
     points = []
     for side in (-1, 1):
         x = side * taking.canvas[0] / 2
-        ray = turn @ np.array([x, taking.canvas[1] / 2 - ground.horizon, -focal])
+        ray = turn @ np.array([x, taking.principal_point[1] - ground.horizon, -focal])
         if ray[2] >= -1e-6:
             return None
         seen = camera.image_from_camera @ ray

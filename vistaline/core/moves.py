@@ -74,8 +74,8 @@ class Scene:
         """Return a framing from another place, with the point where it was in the frame."""
         camera = self.camera
         x, y, z, _ = camera.camera_from_world @ (*self.point, 1.0)
-        across = x / -z * camera.focal_px / camera.frame_size[0]
-        up = y / -z * camera.focal_px / camera.frame_size[1]
+        across = (x / -z - camera.shift[0]) * camera.focal_px / camera.frame_size[0]
+        up = (y / -z - camera.shift[1]) * camera.focal_px / camera.frame_size[1]
         aim = Aim(at="-", across=min(max(across, -0.5), 0.5), up=min(max(up, -0.5), 0.5))
         turned = aimed([replace(camera, position=position)], aim, self.point[None])[0]
         return self.framing(position=position, pan=turned.pan, tilt=turned.tilt, **changes)

@@ -101,9 +101,9 @@ def seen_at(shot: Shot, layer: Layer, width: FloatArray) -> tuple[FloatArray, Fl
     if layer.box is None:
         return np.zeros(()), np.zeros(())
     x, y, wide, tall = layer.box
-    canvas_width, canvas_height = shot.taking_camera.canvas
+    middle_x, middle_y = shot.taking_camera.principal_point
     metres = width / wide
-    return (x + wide / 2 - canvas_width / 2) * metres, -(y + tall / 2 - canvas_height / 2) * metres
+    return (x + wide / 2 - middle_x) * metres, -(y + tall / 2 - middle_y) * metres
 
 
 def unscaled_size(shot: Shot, layer: Layer, distance: float) -> tuple[float, float]:
@@ -128,7 +128,7 @@ def projector_of(shot: Shot, layer: Layer) -> FloatArray | None:
         [[1 / width, 0, -x / width], [0, 1 / height, -y / height], [0, 0, 1]]
     )
     focal = focal_length_px(taking.focal_length, *taking.canvas)
-    canvas_from_taking = space.image_from_camera(focal, *taking.canvas)
+    canvas_from_taking = space.image_from_camera(focal, *taking.canvas, taking.shift)
     taking_from_world = space.inverse_pose(taking_pose(taking))
     return np.asarray(unit_from_canvas @ canvas_from_taking @ taking_from_world[:3])
 

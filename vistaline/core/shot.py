@@ -20,6 +20,7 @@ from pydantic import (
 )
 
 from vistaline.core.blending import Blend
+from vistaline.core.bodies import Body
 from vistaline.core.errors import ShotError
 from vistaline.core.fields import ColourField
 from vistaline.core.frame_styles import Crop, FrameStyle
@@ -27,6 +28,7 @@ from vistaline.core.lettering import Title
 from vistaline.core.model import Degrees, Distance, HexColour, Length, Metres, Part, Position
 from vistaline.core.mounts import Mount, Ride, standing_of
 from vistaline.core.occluders import Occluder
+from vistaline.core.optics import focal_length_px
 from vistaline.core.perspective import Direction
 from vistaline.core.route import Camera, Cut, EaseName, Millimetres, Route, Take
 from vistaline.core.rows import Row
@@ -113,6 +115,10 @@ class TakingCamera(Part):
     pan: Degrees = 0.0
     tilt: Degrees = 0.0
     roll: Degrees = 0.0
+    centre: tuple[Pixel, Pixel] | None = Field(
+        None,
+        description="Where the lens looked: canvas pixels; left out: the canvas's middle.",
+    )
     edges: tuple[MarkedEdge, ...] = Field((), max_length=200)
     marked_within: float = Field(
         1.0, gt=0, le=100, description="How exactly edges' ends are marked: pixels, one deviation."
@@ -126,6 +132,21 @@ class TakingCamera(Part):
                 field="taking_camera",
             )
         return self.width, self.height
+
+    @property
+    def principal_point(self) -> tuple[float, float]:
+        """Where the lens looked, in canvas pixels."""
+        width, height = self.canvas
+        return self.centre or (width / 2, height / 2)
+
+    @property
+    def shift(self) -> tuple[float, float]:
+        """How far to the right of the lens's axis and above it the canvas's middle is: tangents."""
+        if self.centre is None or self.focal_length is None:
+            return 0.0, 0.0
+        width, height = self.canvas
+        focal = focal_length_px(self.focal_length, width, height)
+        return (width / 2 - self.centre[0]) / focal, (self.centre[1] - height / 2) / focal
 
 
 class Matte(Part):
@@ -164,6 +185,10 @@ class Layer(Part):
         description="A card that catches its picture from the taking camera: where the picture "
         "lies in that one's canvas.",
     )
+    body: Body | None = Field(
+        None, description="What it is, if it is not flat; its card is the section in its middle."
+    )
+    depth: Length | None = Field(None, description="A body: metres from its front to its back.")
     frame_style: str = Field("", max_length=80, description="A name among the frame styles.")
     distance: Distance = Field(2.0, description="Metres from the taking camera, along its axis.")
     across: Metres = Field(0.0, description="Metres to the right of where it was seen.")
@@ -207,6 +232,12 @@ class Layer(Part):
                 f"Layer {self.name!r} catches a picture from the taking camera: it needs a "
                 "picture, a width and a height, and no box.",
                 field="projection",
+            )
+        if (self.body is None) != (self.depth is None) or (self.body and not self.projection):
+            raise ShotError(
+                f"Layer {self.name!r} is a body: it needs a depth, and a picture that it catches "
+                "from the taking camera.",
+                field="body",
             )
         return self
 

@@ -89,18 +89,26 @@ def inverse_pose(world_from_local: Matrix4) -> Matrix4:
     return local_from_world
 
 
-def image_from_camera(focal_px: float, width: int, height: int) -> Matrix3:
+def image_from_camera(
+    focal_px: float, width: int, height: int, shift: tuple[float, float] = (0.0, 0.0)
+) -> Matrix3:
     """Return the 3 x 3 projection onto a frame of ``width`` x ``height`` pixels.
 
-    The third homogeneous component is the depth along -Z, positive before the camera.
+    The third homogeneous component is the depth along -Z, positive before the camera. ``shift``:
+    how far to the right of the camera's axis and above it the frame's middle is, as tangents.
     """
-    return np.array(
-        [[focal_px, 0, -width / 2], [0, -focal_px, -height / 2], [0, 0, -1.0]], dtype=np.float64
-    )
+    x, y = width / 2 - focal_px * shift[0], height / 2 + focal_px * shift[1]
+    return np.array([[focal_px, 0, -x], [0, -focal_px, -y], [0, 0, -1.0]], dtype=np.float64)
 
 
 def clip_from_camera(
-    focal_px: float, width: int, height: int, *, near: float, far: float
+    focal_px: float,
+    width: int,
+    height: int,
+    shift: tuple[float, float] = (0.0, 0.0),
+    *,
+    near: float,
+    far: float,
 ) -> Matrix4:
     """Return the OpenGL projection (4 x 4) that agrees with :func:`image_from_camera`.
 
@@ -108,8 +116,8 @@ def clip_from_camera(
     """
     return np.array(
         [
-            [2 * focal_px / width, 0, 0, 0],
-            [0, 2 * focal_px / height, 0, 0],
+            [2 * focal_px / width, 0, 2 * focal_px / width * shift[0], 0],
+            [0, 2 * focal_px / height, 2 * focal_px / height * shift[1], 0],
             [0, 0, (far + near) / (near - far), 2 * far * near / (near - far)],
             [0, 0, -1, 0],
         ]

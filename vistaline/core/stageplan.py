@@ -115,11 +115,11 @@ def _stops(shot: Shot) -> FloatArray:
 
 def view_cone(camera: CameraState, view: PlanView) -> tuple[FloatArray, FloatArray]:
     """Return the camera on the sheet (2,) and the unit directions (2, 2) of its field's edges."""
-    half_width, half_height = camera.frame_size[0] / 2, camera.frame_size[1] / 2
-    if view is PlanView.ABOVE:
-        edges = np.array([[-half_width, 0, -camera.focal_px], [half_width, 0, -camera.focal_px]])
-    else:
-        edges = np.array([[0, -half_height, -camera.focal_px], [0, half_height, -camera.focal_px]])
+    width, height = camera.frame_size
+    x, y = width / 2, height / 2
+    above = view is PlanView.ABOVE
+    ends = ((0.0, y), (2 * x, y)) if above else ((x, 2 * y), (x, 0.0))
+    edges = np.array([camera.ray(*end) for end in ends])
     directions = flatten(edges @ camera.world_from_camera[:3, :3].T, view)
     directions = directions / np.maximum(np.linalg.norm(directions, axis=1, keepdims=True), 1e-12)
     return flatten(np.array([camera.position]), view)[0], directions

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 
-from vistaline.core.arrays import FloatArray, Rgba16
+from vistaline.core.arrays import FloatArray, Matrix3, Rgba16
 from vistaline.core.blending import Blend
 from vistaline.core.camera import CameraState
 from vistaline.core.cards import Card
@@ -19,11 +19,12 @@ from vistaline.core.ordering import NEAR
 from vistaline.core.picture.colour import hex_to_linear
 from vistaline.core.render import composite
 from vistaline.core.render.blend import MODES
-from vistaline.core.render.laying import Cards
+from vistaline.core.render.laying import EDGES, Cards
 from vistaline.core.render.modify import cast_shadow, keep_matte
 from vistaline.core.render.pyramid import Pyramid
 from vistaline.core.render.sample import sources_of
 from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH
+from vistaline.core.render.tracing import BodyWarp
 from vistaline.core.render.warp import BAND, STANDARD, CardWarp, Quality
 from vistaline.core.shadows import Cast
 from vistaline.core.shot import Matte, Shot
@@ -31,6 +32,8 @@ from vistaline.core.space import clip_polygon_near
 
 __all__ = ["Renderer", "scaled"]
 
+_EVERYWHERE = np.array([0.0, 0.0, 1e6])
+"""An edge that all pixels lie inside of."""
 DEEP = 6
 """Cards over each other, on average: with as many that cut through each other, fetching what is
 seen beats warping all (measured: from 5.5 on)."""
@@ -47,7 +50,7 @@ def scaled(shot: Shot, scale: float) -> Shot:
 
 @dataclass(frozen=True, eq=False)
 class _Placed:
-    warp: CardWarp
+    warp: CardWarp | BodyWarp
     edges: FloatArray
     opacity: float
     mode: int
@@ -59,11 +62,17 @@ class _Placed:
     @property
     def as_it_is(self) -> bool:
         """Whether nothing happens to its pixels between its picture and the frame."""
-        return not self.shadows and self.matte is None
+        return not self.shadows and self.matte is None and isinstance(self.warp, CardWarp)
 
-    def rows(self, band: int, out: np.ndarray, scratch: np.ndarray) -> None:
-        """Sample a band of the card into ``out``, with all that happens to it there."""
-        self.warp.rows(band, out)
+    def rows(self, band: int, out: np.ndarray, scratch: np.ndarray, near: np.ndarray) -> None:
+        """Sample a band of the card into ``out``, with all that happens to it there.
+
+        ``near`` (rows, width) takes a body's 1/z.
+        """
+        if isinstance(self.warp, BodyWarp):
+            self.warp.trace(band, out, near)
+        else:
+            self.warp.rows(band, out)
         lines = slice(band * BAND_LINES, (band + 1) * BAND_LINES)
         for shadow in self.shadows:
             shadow.warp.rows(band, scratch)
@@ -116,6 +125,7 @@ class Renderer:
         self._ground = (np.array(hex_to_linear(shot.background)) * 65535).astype(np.float32)
         self._threads = threads or os.cpu_count() or 1
         self._buffers = np.zeros((self._threads, 0, BAND, self._width, 4), np.uint16)
+        self._near = np.zeros((self._threads, 1, BAND, self._width), np.float32)
         self._scratch = np.zeros((self._threads, BAND, self._width, 4), np.uint16)
 
     def rgb(self, frame: float) -> np.ndarray:
@@ -155,13 +165,18 @@ class Renderer:
             shape = (self._threads, len(cards), BAND, self._width, 4)
             self._buffers = np.zeros(shape, np.uint16)
         spans = np.array([card.warp.bounds for card in cards], np.int64).reshape(-1, 4)
-        edges = np.array([card.edges for card in cards], np.float32).reshape(-1, 4, 3)
+        edges = np.array([card.edges for card in cards], np.float32).reshape(-1, EDGES, 3)
         opacity = np.array([card.opacity for card in cards], np.float32)
         tiles = np.array([card.warp.tiles for card in cards], np.uint8)
         tiles = tiles.reshape(len(cards), *self._tiles)
+        bodies = [n for n, card in enumerate(cards) if isinstance(card.warp, BodyWarp)]
+        curved = np.full(len(cards), -1, np.int64)
+        curved[bodies] = np.arange(len(bodies))
+        if len(bodies) > self._near.shape[1]:
+            self._near = np.zeros((self._threads, len(bodies), BAND, self._width), np.float32)
         modes = np.array([card.mode for card in cards], np.int64)
         nearness = np.array([card.warp.nearness for card in cards], np.float64).reshape(-1, 3)
-        plain = bool(state.parallel and not modes.any())
+        plain = bool(state.parallel and not modes.any() and not bodies)
         # In a deep stack most is hidden: there a card's pixels are fetched as they are needed.
         stacked = np.count_nonzero(tiles) >= DEEP * tiles[:1].size
         deep = bool(stacked and not plain and not modes.any())
@@ -172,15 +187,18 @@ class Renderer:
 
         def work(thread: int) -> None:
             buffers = self._buffers[thread, : len(cards)]
-            packed = buffers.view(np.uint64)[..., 0]
+            packed, near = buffers.view(np.uint64)[..., 0], self._near[thread]
             for band in waiting:
                 y0, y1 = band * BAND, min((band + 1) * BAND, self._height)
-                for card, buffer, direct in zip(cards, buffers, asked, strict=True):
-                    if not direct:
-                        card.rows(band, buffer, self._scratch[thread])
+                for n, (card, buffer) in enumerate(zip(cards, buffers, strict=True)):
+                    if not asked[n]:
+                        card.rows(band, buffer, self._scratch[thread], near[curved[n]])
                 lines = slice(band * BAND_LINES, (band + 1) * BAND_LINES)
                 shown = np.ascontiguousarray(tiles[:, lines])
-                told = Cards(packed, spans, edges, opacity, shown, modes, nearness, plain, sources)
+                told = Cards(
+                    *(packed, spans, edges, opacity, shown, modes, nearness, plain, sources),
+                    *(curved, near),
+                )
                 composite_band(y0, y1, told, self._ground, y0)
 
         if self._threads == 1:
@@ -214,15 +232,22 @@ class Renderer:
     def _place_card(self, card: Card, camera: CameraState, cover: np.ndarray) -> _Placed | None:
         """Return how a card is seen; None if it is not, or not past what covers it."""
         pyramid = self._pyramids[card.texture]
+        layer = card.layer
+        if layer.body:
+            body = BodyWarp(card, camera, pyramid, quality=self._quality, cover=cover)
+            placed = _Placed(
+                warp=body,
+                edges=np.tile(_EVERYWHERE, (EDGES, 1)),
+                opacity=card.opacity,
+                mode=MODES[layer.blend],
+            )
+            return placed if body.seen else None
         bounds = self._bounds(_content_corners(card, pyramid), card, camera)
         edges = _edge_distances(card, camera, pyramid.unit_content)
         if bounds is None or edges is None:
             return None
         image_from_unit = card.image_from_unit(camera)
-        layer = card.layer
         plain = card.opacity == 1 and layer.blend is Blend.NORMAL and layer.matte is None
-        # What catches a picture may end before the picture does.
-        plain = plain and card.projector is None
         warp = CardWarp(
             pyramid,
             image_from_unit,
@@ -230,6 +255,7 @@ class Renderer:
             quality=self._quality,
             opaque=plain,
             nearness=card.nearness(camera),
+            edges=edges,
             cover=cover,
         )
         if not warp.seen:
@@ -276,6 +302,7 @@ class Renderer:
             quality=self._quality,
             opaque=False,
             nearness=shadow.nearness(camera),
+            edges=np.tile(_EVERYWHERE, (EDGES, 1)),
             cover=np.zeros(self._tiles),
         )
         return _Lying(warp, cast.strength)
@@ -295,17 +322,24 @@ def _content_corners(card: Card, pyramid: Pyramid) -> FloatArray:
 def _edge_distances(
     card: Card, camera: CameraState, content: tuple[float, float, float, float]
 ) -> FloatArray | None:
-    """Return four lines (4, 3): signed distance in pixels to each edge of a card, inside > 0.
+    """Return lines (EDGES, 3): signed distance in pixels to each edge of a card, inside > 0.
 
     Its edges are those of its picture's ``content``, in unit coordinates; if it catches its
-    picture, its own. None if it is seen exactly from its side.
+    picture, its own, too. None if it is seen exactly from its side, or catches nothing.
     """
+    lines = _lines(card.image_from_unit(camera), content)
+    if lines is None:
+        return None
     if card.projector is None:
-        homography, (u0, v0, u1, v1) = card.image_from_unit(camera), content
-    else:
-        homography, (u1, v1) = card.image_from_card(camera), (card.width / 2, card.height / 2)
-        u0, v0 = -u1, -v1
-    if abs(np.linalg.det(homography)) < 1e-12:
+        return np.vstack([lines, np.tile(_EVERYWHERE, (EDGES - 4, 1))])
+    x, y = card.width / 2, card.height / 2
+    own = _lines(card.image_from_card(camera), (-x, -y, x, y))
+    return None if own is None else np.vstack([own, lines])
+
+
+def _lines(homography: Matrix3, box: tuple[float, float, float, float]) -> FloatArray | None:
+    u0, v0, u1, v1 = box
+    if not np.isfinite(homography).all() or abs(np.linalg.det(homography)) < 1e-12:
         return None
     # A line l.u = 0 over a plane's coordinates is the line H^-T l over frame pixels.
     sides = np.array([[1, 0, -u0], [-1, 0, u1], [0, 1, -v0], [0, -1, v1]])

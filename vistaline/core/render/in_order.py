@@ -24,12 +24,14 @@ SRGB = srgb_table()
 def row_in_order(cards, y0, j, ground, planes):  # type: ignore[no-untyped-def]
     """Composite a row of cards that may cut through each other or be blended.
 
-    1/z of a card is linear along a row, so an order that holds at both ends of a stretch holds
-    all along it; where it does not, the stretch is halved, down to single pixels.
+    1/z of a flat card is linear along a row, so an order that holds at both ends of a stretch holds
+    all along it; where it does not, the stretch is halved, down to single pixels. Where there are
+    bodies the order is followed from pixel to pixel.
     """
     spans, edges, tiles = cards.spans, cards.edges, cards.tiles
     modes, nearness, opacity = cards.modes, cards.nearness, cards.opacity
     asked, homographies, codes, levels = cards.sources
+    curved, near = cards.curved, cards.near
     at = (y0 + j) // TILE_HEIGHT
     y, line, count = np.float32(y0 + j), j // TILE_HEIGHT, spans.shape[0]
     planes[:3] = 0
@@ -46,22 +48,28 @@ def row_in_order(cards, y0, j, ground, planes):  # type: ignore[no-untyped-def]
     order, depth = np.empty(count, np.int64), np.empty((2, count))
     for column in range(tiles.shape[2]):
         x0, x1 = column * TILE_WIDTH, min((column + 1) * TILE_WIDTH, planes.shape[1])
-        found, blended = 0, False
+        found, blended, round_ = 0, False, False
         for i in range(count):
             if tiles[i, line, column] and limits[i, 0] < x1 and limits[i, 1] > x0:
                 order[found] = i
                 found += 1
                 blended |= modes[i] != 0
+                round_ |= curved[i] >= 0
         # As far as one order holds is laid at once; where two cards meet, stretches get short.
         x, stop = x0, x1
         while found and x < x1:
             for k in range(found):
                 i = order[k]
+                if curved[i] >= 0:
+                    depth[0, i] = near[curved[i], j, x]
+                    continue
                 upright = nearness[i, 1] * (y + 0.5) + nearness[i, 2]
                 depth[0, i] = nearness[i, 0] * (x + 0.5) + upright
                 depth[1, i] = nearness[i, 0] * (stop - 0.5) + upright
             _sort(order, found, depth[0])
-            if stop - x > 1 and not _holds(order, found, depth[1], limits, x, stop):
+            if round_:
+                stop = _end_of(order, found, nearness, curved, near, depth, x, x1, y, j)
+            elif stop - x > 1 and not _holds(order, found, depth[1], limits, x, stop):
                 stop = (x + stop) // 2
                 continue
             if blended:
@@ -106,6 +114,25 @@ def _sort(order, count, depth):  # type: ignore[no-untyped-def]
 def _in_front(depth, i, other):  # type: ignore[no-untyped-def]
     lead, least = depth[i] - depth[other], 1e-7 * abs(depth[other])
     return lead > least or (lead >= -least and i < other)
+
+
+@njit(**KERNEL)
+def _end_of(order, count, nearness, curved, near, depth, start, stop, y, j):  # type: ignore[no-untyped-def]
+    """Return the first pixel after ``start`` at which cards and bodies are in another order."""
+    if count == 1:
+        return stop
+    for x in range(start + 1, stop):
+        nearest = 1e300
+        for k in range(count):
+            i = order[k]
+            if curved[i] >= 0:
+                here = np.float64(near[curved[i], j, x])
+            else:
+                here = nearness[i, 0] * (x + 0.5) + nearness[i, 1] * (y + 0.5) + nearness[i, 2]
+            if here > nearest + 1e-7 * abs(nearest):
+                return x
+            nearest = here
+    return stop
 
 
 @njit(**KERNEL)

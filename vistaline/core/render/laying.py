@@ -10,8 +10,10 @@ from typing import Any, NamedTuple
 import numpy as np
 from numba import njit
 
-__all__ = ["KERNEL", "Cards", "Sources", "add_pixel", "coverage", "lay_stretch", "span_of"]
+__all__ = ["EDGES", "KERNEL", "Cards", "Sources", "add_pixel", "coverage", "lay_stretch", "span_of"]
 
+EDGES = 8
+"""Edges a card may have: its own four, and those of the picture it catches."""
 KERNEL: dict[str, Any] = {"nogil": True, "fastmath": True, "cache": True}
 """How kernels are compiled: they run without Python's lock in whatever thread calls them."""
 
@@ -37,7 +39,7 @@ class Cards(NamedTuple):
     spans: np.ndarray
     """(cards, 4): x0, y0, x1, y1 in frame pixels."""
     edges: np.ndarray
-    """(cards, 4, 3) float32: signed distances a x + b y + c in pixels, positive inside."""
+    """(cards, EDGES, 3) float32: signed distances a x + b y + c in pixels, positive inside."""
     opacity: np.ndarray
     """(cards,) float32."""
     tiles: np.ndarray
@@ -50,6 +52,10 @@ class Cards(NamedTuple):
     """Their order holds everywhere, and none is blended."""
     sources: Sources
     """Where those are fetched from that have no buffer."""
+    curved: np.ndarray
+    """(cards,) int64: a body's place in ``near``; -1 for what is flat."""
+    near: np.ndarray
+    """(bodies, rows, width) float32: 1/z of bodies, 0 where they are not."""
 
 
 @njit(inline="always")
@@ -75,7 +81,7 @@ def span_of(edges, y, limit, x0, x1):  # type: ignore[no-untyped-def]
 
 @njit(inline="always")
 def coverage(edges, x, y):  # type: ignore[no-untyped-def]
-    """Return how much of pixel ``x``, ``y`` lies within four edges, 0..1."""
+    """Return how much of pixel ``x``, ``y`` lies within a card's edges, 0..1."""
     covered = np.float32(1)
     for k in range(edges.shape[0]):
         distance = (

@@ -37,7 +37,7 @@ def keep_matte(  # type: ignore[no-untyped-def]
 ):
     """Keep of a band's ``pixels`` what lies inside a matte, or outside it.
 
-    ``matte``: as large, linear, premultiplied; ``edges`` (4, 3): its card's, as the compositor
+    ``matte``: as large, linear, premultiplied; ``edges`` (EDGES, 3): its card's, as the compositor
     takes them; ``opacity`` 0..1: its layer's; ``y0``: the band's first row.
 
     By lightness, alpha counts times the luminance of the encoded colour (CSS Masking Level 1,

@@ -15,6 +15,7 @@ from numba.extending import intrinsic
 
 from vistaline.core.render.laying import KERNEL, Sources
 from vistaline.core.render.pyramid import BORDER
+from vistaline.core.render.tracing import BodyWarp
 from vistaline.core.render.warp import CardWarp
 
 __all__ = ["UNSEEN", "lay_fetched", "sources_of"]
@@ -30,7 +31,7 @@ _HALVES = np.uint64(0x0000800000008000)
 _SIXTEEN = np.uint64(16)
 
 
-def sources_of(warps: Sequence[CardWarp], asked: Sequence[bool]) -> Sources:
+def sources_of(warps: Sequence[CardWarp | BodyWarp], asked: Sequence[bool]) -> Sources:
     """Return what the kernels are told; good for as long as the warps are kept."""
     deepest = max((len(warp.pyramid.levels) for warp in warps), default=0)
     levels = np.zeros((len(warps), deepest, 3), np.int64)
@@ -107,7 +108,7 @@ def lay_fetched(  # type: ignore[no-untyped-def]
             pixel = _mean(even, count) | _mean(odd, count) << _SIXTEEN
         seen = through * weight
         if x < full or x >= end:
-            for k in range(4):
+            for k in range(edges.shape[1]):
                 distance = (
                     edges[i, k, 0] * np.float32(x + 0.5)
                     + edges[i, k, 1] * np.float32(y + 0.5)

@@ -47,6 +47,7 @@ def plan_tiles(  # type: ignore[no-untyped-def]
     bias,
     opaque,
     nearness,
+    edges,
     cover,
     tiles,
     codes,
@@ -56,7 +57,8 @@ def plan_tiles(  # type: ignore[no-untyped-def]
     ``bounds`` x0, y0, x1, y1: frame pixels the card may touch; ``size``: the picture's width and
     height in texels; ``some`` and ``solid``: summed-area tables of its blocks; ``samples`` and
     ``bias`` as in ``Quality``; ``opaque``: whether the card as a whole may hide others;
-    ``nearness`` (3,): its 1/z = a x + b y + c; ``cover`` (lines, columns): the least 1/z of the
+    ``nearness`` (3,): its 1/z = a x + b y + c; ``edges`` (N, 3): signed distances from its edges
+    in pixels, positive inside; ``cover`` (lines, columns): the least 1/z of the
     nearest card that is solid there, 0 if none is, brought up to date here.
     ``codes`` are level + 1, samples across and samples down, a byte each.
     """
@@ -74,9 +76,13 @@ def plan_tiles(  # type: ignore[no-untyped-def]
                 or y + TILE_HEIGHT <= bounds[1]
             ):
                 continue
+            inside = _within(edges, x, y)
+            if inside == _EMPTY:
+                continue
             kind = _tile(texel_from_image, x, y, size, some, solid)
             if kind == _EMPTY:
                 continue
+            kind = min(kind, inside)
             if kind == _SOLID and not opaque:
                 kind = _MIXED
             if kind == _SOLID:
@@ -87,6 +93,21 @@ def plan_tiles(  # type: ignore[no-untyped-def]
             )
             seen = True
     return seen
+
+
+@njit(cache=True, nogil=True)
+def _within(edges, x, y):  # type: ignore[no-untyped-def]
+    """Tell whether a tile lies outside a card's edges, across them, or inside."""
+    kind = _SOLID
+    for k in range(edges.shape[0]):
+        a, b, c = edges[k]
+        middle = a * (x + TILE_WIDTH / 2) + b * (y + TILE_HEIGHT / 2) + c
+        reach = (abs(a) * TILE_WIDTH + abs(b) * TILE_HEIGHT) / 2
+        if middle + reach < -0.5:
+            return _EMPTY
+        if middle - reach < 0.5:
+            kind = _MIXED
+    return kind
 
 
 @njit(cache=True, nogil=True)

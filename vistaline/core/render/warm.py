@@ -45,6 +45,15 @@ def warm() -> None:
                     "frame_style": "s",
                     "matte": {"of": "a", "by": "lightness"},
                 },
+                {
+                    "name": "c",
+                    "picture": "a",
+                    "projection": [0, 0, 16, 16],
+                    "body": "ball",
+                    "width": 1,
+                    "height": 1,
+                    "depth": 1,
+                },
             ],
             "frame_styles": {"s": {"border": 0, "shadow": {}}},
         }

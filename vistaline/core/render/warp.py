@@ -49,12 +49,13 @@ class CardWarp:
         quality: Quality,
         opaque: bool,
         nearness: np.ndarray,
+        edges: np.ndarray,
         cover: np.ndarray,
     ) -> None:
         """``bounds`` (x0, y0, x1, y1) are the frame pixels the card may touch.
 
-        ``nearness`` and ``cover`` as in :func:`plan_tiles`; what the card hides is noted in
-        ``cover``, if it is ``opaque`` where its picture is.
+        ``nearness``, ``edges`` and ``cover`` as in :func:`plan_tiles`; what the card hides is noted
+        in ``cover``, if it is ``opaque`` where its picture is.
         """
         self.bounds, self.nearness = bounds, nearness
         self.pyramid = pyramid
@@ -74,6 +75,7 @@ class CardWarp:
             quality.bias,
             opaque,
             nearness,
+            edges,
             cover,
             self.tiles,
             self.codes,

@@ -1,0 +1,210 @@
+"""Bodies in a frame: every pixel's ray meets them, and shows what their projector threw there.
+
+The same interface as :class:`CardWarp`, but how near a body is is known by the pixel.
+"""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numba import njit
+
+from vistaline.core import space
+from vistaline.core.arrays import FloatArray
+from vistaline.core.bodies import hit_body
+from vistaline.core.camera import CameraState
+from vistaline.core.cards import Card
+from vistaline.core.ordering import NEAR
+from vistaline.core.render.pyramid import BORDER, Pyramid
+from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH, Tile
+from vistaline.core.render.warp import BAND, Quality
+
+__all__ = ["BodyWarp", "rays_of"]
+
+_NOWHERE = -1e4
+"""A texel no picture has: sampled, it is transparent."""
+_SOFT = 0.5
+"""Levels finer than a pixel's mean footprint: it is longer one way."""
+
+
+def rays_of(card: Card, camera: CameraState) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """Return a camera's place (3,) and its rays (3, 3) in a body's coordinates, and its picture.
+
+    The rays take frame pixels to ways that are 1 m deep; the last, (3, 4), takes what they meet
+    to the picture's unit coordinates.
+    """
+    assert card.projector is not None
+    half = np.diag([card.width / 2, card.height / 2, card.depth / 2, 1])
+    body_from_world = np.linalg.inv(half) @ space.inverse_pose(card.world_from_card)
+    body_from_camera = body_from_world @ camera.world_from_camera
+    rays = body_from_camera[:3, :3] @ np.linalg.inv(camera.image_from_camera)
+    return body_from_camera[:3, 3], rays, card.projector @ card.world_from_card @ half
+
+
+class BodyWarp:
+    """One body in one frame."""
+
+    def __init__(
+        self,
+        card: Card,
+        camera: CameraState,
+        pyramid: Pyramid,
+        *,
+        quality: Quality,
+        cover: np.ndarray,
+    ) -> None:
+        """``cover`` as in :func:`plan_tiles`; a body hides nothing there."""
+        assert card.layer.body is not None
+        self.pyramid, self._kind = pyramid, card.layer.body.number
+        self._bias = quality.bias - _SOFT
+        self._origin, self._rays, unit_from_body = rays_of(card, camera)
+        self._texel_from_body = np.diag([pyramid.width, pyramid.height, 1.0]) @ unit_from_body
+        self.bounds, nearest = _reach(card, camera)
+        self.nearness = np.zeros(3)
+        self.texel_from_image = np.eye(3)
+        self.codes = np.zeros(cover.shape, np.int64)
+        self.tiles = np.full(cover.shape, int(Tile.EMPTY), np.uint8)
+        x0, y0, x1, y1 = self.bounds
+        across = slice(x0 // TILE_WIDTH, -(-x1 // TILE_WIDTH))
+        down = slice(y0 // TILE_HEIGHT, -(-y1 // TILE_HEIGHT))
+        shown = cover[down, across] < nearest
+        self.tiles[down, across] = np.where(shown, int(Tile.MIXED), int(Tile.EMPTY))
+        self.seen = bool(shown.any())
+
+    def trace(self, band: int, out: np.ndarray, near: np.ndarray) -> None:
+        """Sample a band into ``out`` (BAND, frame width, 4), and its 1/z into ``near``.
+
+        ``near`` is (BAND, frame width) float32: 0 where the body is not.
+        """
+        top = band * BAND
+        lines = self.tiles[band * BAND_LINES : (band + 1) * BAND_LINES]
+        for column in np.flatnonzero(lines.any(axis=0)):
+            x0, x1 = column * TILE_WIDTH, min((column + 1) * TILE_WIDTH, out.shape[1])
+            u, v, covered = np.empty((3, BAND, x1 - x0), np.float32)
+            level = _trace(
+                *(self._kind, self._origin, self._rays, self._texel_from_body),
+                *(self.pyramid.width, self.pyramid.height, x0, top, u, v, covered),
+                near[:, x0:x1],
+            )
+            level = min(max(round(level + self._bias), 0), len(self.pyramid.levels) - 1)
+            for each in (u, v):
+                each *= 0.5**level
+                each += BORDER - 0.5
+            target = out[:, x0:x1]
+            target[:] = cv2.remap(
+                self.pyramid.levels[level],
+                u,
+                v,
+                cv2.INTER_LINEAR,
+                borderMode=cv2.BORDER_CONSTANT,
+            )
+            _soften(target, covered)
+
+    def rows(self, band: int, out: np.ndarray) -> None:
+        """Sample a band of the frame into ``out`` (BAND, frame width, 4), uint16."""
+        self.trace(band, out, np.empty(out.shape[:2], np.float32))
+
+
+def _reach(card: Card, camera: CameraState) -> tuple[tuple[int, int, int, int], float]:
+    """Return the frame pixels a body may touch, and the greatest 1/z it may have there."""
+    width, height = camera.frame_size
+    corners = np.array([[x, y, z, 1] for x in (-1, 1) for y in (-1, 1) for z in (-1, 1)])
+    half = np.array([card.width / 2, card.height / 2, card.depth / 2, 1])
+    there = (corners * half) @ (camera.camera_from_world @ card.world_from_card).T[:, :3]
+    if (there[:, 2] > -NEAR).all():
+        return (0, 0, 0, 0), 0.0
+    if (there[:, 2] > -NEAR).any():
+        return (0, 0, width, height), np.inf
+    seen = there @ camera.image_from_camera.T
+    points = seen[:, :2] / seen[:, 2:]
+    x0, y0 = np.clip(np.floor(points.min(axis=0)) - 1, 0, (width, height)).astype(int).tolist()
+    x1, y1 = np.clip(np.ceil(points.max(axis=0)) + 1, 0, (width, height)).astype(int).tolist()
+    return (x0, y0, max(x0, x1), max(y0, y1)), float(1 / -there[:, 2].max())
+
+
+@njit(cache=True, nogil=True)
+def _trace(  # type: ignore[no-untyped-def]
+    kind, origin, rays, texel_from_body, width, height, left, top, u, v, covered, near
+):
+    """Fill texels ``u``, ``v``, coverage and 1/z of a block; returns the level its pixels ask for.
+
+    The block's first pixel is ``left``, ``top``.
+    """
+    rows, columns = u.shape
+    # One pixel more all round: a silhouette is where neighbours differ.
+    hits = np.empty((rows + 2, columns + 2), np.float32)
+    for j in range(rows + 2):
+        for i in range(columns + 2):
+            hits[j, i] = _met(kind, origin, rays, left + i - 0.5, top + j - 0.5)
+    total, counted = 0.0, 0
+    for j in range(rows):
+        for i in range(columns):
+            t = hits[j + 1, i + 1]
+            there = t > 0
+            x, y, share = left + i + 0.5, top + j + 0.5, np.float32(there)
+            if (
+                (hits[j, i + 1] > 0) != there
+                or (hits[j + 2, i + 1] > 0) != there
+                or (hits[j + 1, i] > 0) != there
+                or (hits[j + 1, i + 2] > 0) != there
+            ):
+                count, a, b, first = 0, x, y, t
+                for k in range(16):
+                    sx, sy = left + i + (k % 4 + 0.5) / 4, top + j + (k // 4 + 0.5) / 4
+                    found = _met(kind, origin, rays, sx, sy)
+                    if found > 0:
+                        count += 1
+                        if not there:
+                            a, b, first = sx, sy, found
+                x, y, t, share = a, b, first, np.float32(count / 16)
+            covered[j, i], near[j, i] = share, 0
+            u[j, i] = v[j, i] = _NOWHERE
+            if t > 0:
+                near[j, i] = 1 / t
+                p, q, w = _texel(origin, rays, texel_from_body, x, y, t)
+                if w > 0 and 0 <= p <= width * w and 0 <= q <= height * w:
+                    u[j, i], v[j, i] = p / w, q / w
+    for j in range(2, rows - 1, 4):
+        for i in range(2, columns - 1, 4):
+            if covered[j, i] == 1 and covered[j + 1, i] == 1 and covered[j, i + 1] == 1:
+                if min(u[j, i], u[j + 1, i], u[j, i + 1]) == _NOWHERE:
+                    continue
+                ux, uy = u[j, i + 1] - u[j, i], u[j + 1, i] - u[j, i]
+                vx, vy = v[j, i + 1] - v[j, i], v[j + 1, i] - v[j, i]
+                total += np.log2(max(abs(ux * vy - uy * vx), 1.0)) / 2
+                counted += 1
+    return total / max(counted, 1)
+
+
+@njit(inline="always")
+def _met(kind, origin, rays, x, y):  # type: ignore[no-untyped-def]
+    """Return how deep the ray of a frame point meets the body; 0 if it does not."""
+    dx = rays[0, 0] * x + rays[0, 1] * y + rays[0, 2]
+    dy = rays[1, 0] * x + rays[1, 1] * y + rays[1, 2]
+    dz = rays[2, 0] * x + rays[2, 1] * y + rays[2, 2]
+    t = hit_body(kind, origin[0], origin[1], origin[2], dx, dy, dz, NEAR)
+    return np.float32(t) if t < np.inf else np.float32(0)
+
+
+@njit(inline="always")
+def _texel(origin, rays, texel_from_body, x, y, t):  # type: ignore[no-untyped-def]
+    """Return the homogeneous texel of what a frame point's ray meets at depth ``t``."""
+    bx = origin[0] + t * (rays[0, 0] * x + rays[0, 1] * y + rays[0, 2])
+    by = origin[1] + t * (rays[1, 0] * x + rays[1, 1] * y + rays[1, 2])
+    bz = origin[2] + t * (rays[2, 0] * x + rays[2, 1] * y + rays[2, 2])
+    m = texel_from_body
+    return (
+        m[0, 0] * bx + m[0, 1] * by + m[0, 2] * bz + m[0, 3],
+        m[1, 0] * bx + m[1, 1] * by + m[1, 2] * bz + m[1, 3],
+        m[2, 0] * bx + m[2, 1] * by + m[2, 2] * bz + m[2, 3],
+    )
+
+
+@njit(cache=True, nogil=True)
+def _soften(pixels, covered):  # type: ignore[no-untyped-def]
+    for j in range(covered.shape[0]):
+        for i in range(covered.shape[1]):
+            share = covered[j, i]
+            if 0 < share < 1:
+                for c in range(4):
+                    pixels[j, i, c] = np.uint16(np.float32(pixels[j, i, c]) * share + 0.5)
