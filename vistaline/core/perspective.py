@@ -15,6 +15,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from itertools import combinations
 
 import numpy as np
 from scipy.optimize import least_squares
@@ -31,6 +32,8 @@ _LEAST_LENGTH = 4.0
 """Pixels: a shorter edge has no direction to speak of."""
 
 
+_CONTRADICTS = 0.02
+"""Edges that miss by more than this share of the picture's longer side tell nothing together."""
 _VAGUE = 0.5
 """A lens known no better than within this share of itself (or a turn, in radians) is not known."""
 
@@ -137,6 +140,7 @@ def recover_camera(
     deviation: float = 1.0,
     focal_px: float | None = None,
     level: bool = False,
+    free_centre: bool = False,
 ) -> SeenFrom:
     """Return the camera that sees edges of one direction run together as they do.
 
@@ -153,6 +157,8 @@ def recover_camera(
         How exactly the edges' ends were marked: their standard deviation in pixels.
     focal_px
         The focal length, if it is known.
+    free_centre
+        The principal point is to be told by the edges, too: it takes all three directions.
 
     Raises
     ------
@@ -164,11 +170,21 @@ def recover_camera(
     ends = _ends(edges) - np.array(centre)
     axes = np.array([edge.along.axis for edge in edges])
     turn, guess = _first_guess(by_way, centre, size, focal_px)
+    if free_centre and len(by_way) < 3:
+        raise PerspectiveError(
+            "Where the lens looked is told by edges of all three directions only. Mark two or "
+            "more of the third, or say where it looked."
+        )
+
+    def fitted(changes: FloatArray) -> FloatArray:
+        turned = turn @ Rotation.from_rotvec(changes[1:4]).as_matrix()
+        middle = tuple((changes[4:] * max(size)).tolist()) or (0.0, 0.0)
+        meeting = _vanishing(turned, guess * math.exp(changes[0]), middle)[axes]
+        return _distances(ends, meeting)
 
     def misses(changes: FloatArray) -> FloatArray:
-        turned = turn @ Rotation.from_rotvec(changes[1:]).as_matrix()
-        meeting = _vanishing(turned, guess * math.exp(changes[0]), (0.0, 0.0))[axes]
-        found = _distances(ends, meeting) / deviation
+        turned = turn @ Rotation.from_rotvec(changes[1:4]).as_matrix()
+        found = fitted(changes) / deviation
         known = []
         if focal_px is not None:
             known.append(changes[0] * 1e6)
@@ -176,31 +192,43 @@ def recover_camera(
             known.append(math.radians(space.angles_of(turned)[2]) * 1e6)
         return np.concatenate([found, known])
 
-    found = least_squares(misses, np.zeros(4), method="trf", x_scale="jac", xtol=1e-13, ftol=1e-13)
+    start = np.zeros(6 if free_centre else 4)
+    found = least_squares(misses, start, method="trf", x_scale="jac", xtol=1e-13, ftol=1e-13)
     weights = np.linalg.svd(found.jac, compute_uv=False)
-    if len(weights) < 4 or weights[-1] < 1 / _VAGUE:
+    if len(weights) < len(start) or weights[-1] < 1 / _VAGUE:
         raise PerspectiveError(
             "These edges run side by side in the picture, so they do not tell the lens. Mark "
             "edges that run away from you, or type the lens."
         )
     covariance = np.linalg.inv(found.jac.T @ found.jac)
-    turned = turn @ Rotation.from_rotvec(found.x[1:]).as_matrix()
-    focal = guess * math.exp(found.x[0])
+    turned = turn @ Rotation.from_rotvec(found.x[1:4]).as_matrix()
+    focal, residuals = guess * math.exp(found.x[0]), fitted(found.x)
+    if float(np.sqrt(np.mean(residuals**2))) > max(_CONTRADICTS * max(size), 5 * deviation):
+        raise PerspectiveError(
+            f"These directions contradict each other: {_worst(edges, residuals)}. Move it, or "
+            "mark it as running another way.",
+            edge=int(np.abs(residuals).argmax()),
+        )
     if not 0.1 < focal / max(size) < 60:
         raise PerspectiveError(
             f"These edges would ask for a lens of {focal / max(size) * 36:.3g} mm, which no "
             "picture is taken with. Check that each is marked along its own direction; "
-            f"{_worst(edges, _distances(ends, _vanishing(turned, focal, (0, 0))[axes]))}."
+            f"{_worst(edges, residuals)}."
         )
     spread = np.sqrt(np.diag(covariance))
     return SeenFrom(
         focal_px=focal,
         focal_deviation=float(spread[0]),
         world_from_camera=turned,
-        rotation_deviation=np.degrees(spread[1:]),
-        principal_point=centre,
-        residuals=_distances(ends, _vanishing(turned, focal, (0.0, 0.0))[axes]),
+        rotation_deviation=np.degrees(spread[1:4]),
+        principal_point=_moved(centre, found.x[4:] * max(size)),
+        residuals=residuals,
     )
+
+
+def _moved(point: tuple[float, float], by: FloatArray) -> tuple[float, float]:
+    x, y = by.tolist() or (0.0, 0.0)
+    return point[0] + x, point[1] + y
 
 
 def _ends(edges: Sequence[Edge]) -> FloatArray:
@@ -221,12 +249,36 @@ def _grouped(edges: Sequence[Edge], *, known: bool) -> dict[Direction, list[Edge
                 f"Only one edge runs {along.value}. Mark another that is parallel to it, far from "
                 "the first."
             )
+        _uncrossed(edges, own)
     if len(by_way) < (1 if known else 2):
         raise PerspectiveError(
             "Mark edges of two directions that stand at right angles, two or more of each: say "
             "those that run away from you, and uprights."
         )
     return by_way
+
+
+def _uncrossed(edges: Sequence[Edge], own: Sequence[Edge]) -> None:
+    """Refuse edges of one direction that cross: seen from before them, none ever do."""
+    for one, other in combinations(own, 2):
+        sides = [
+            (_side(one, other.a), _side(one, other.b)),
+            (_side(other, one.a), _side(other, one.b)),
+        ]
+        if all(min(pair) < -_LEAST_LENGTH and max(pair) > _LEAST_LENGTH for pair in sides):
+            n, m = edges.index(one), edges.index(other)
+            raise PerspectiveError(
+                f"Edges {n + 1} and {m + 1} are both marked as running {one.along.value}, but "
+                "cross in the picture; parallel edges never do. Move one, or mark it as running "
+                "another way.",
+                edge=m,
+            )
+
+
+def _side(edge: Edge, point: tuple[float, float]) -> float:
+    """Return how far a point is from an edge's line, in pixels, signed."""
+    (ax, ay), (bx, by) = edge.a, edge.b
+    return ((bx - ax) * (point[1] - ay) - (by - ay) * (point[0] - ax)) / edge.length
 
 
 def _first_guess(
