@@ -170,7 +170,11 @@ def test_a_surface_grows_from_a_side_of_another() -> None:
         ("project_on_room", {"layer": "photo", **WALL, "y1": 170}, "not below the horizon"),
         ("project_on_room", {"layer": "photo", **WALL, "x1": 221}, "too small"),
         ("see_as_marked", {}, "Mark edges of two directions"),
-        ("grow_surface", {"layer": "photo", "side": "top", "length": 1}, "catches no picture"),
+        (
+            "grow_surface",
+            {"layer": "photo", "side": "top", "length": 1},
+            "no plane that catches a picture",
+        ),
         ("grow_surface", {"layer": "floor", "side": "bottom", "length": 9, "angle": 0}, "behind"),
     ],
 )

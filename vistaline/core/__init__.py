@@ -41,7 +41,8 @@
                   edits of what stands on the stage
 - ``edit_route``, ``edit_times``, ``edit_moves``, ``edit_cameras``, ``edit_keys``
                   edits of the camera work
-- ``edit_room``   marks in the picture, surfaces that catch it
+- ``edit_seen``   marks in the picture, and what they measure
+- ``edit_room``   surfaces that catch the picture
 - ``clipboard``   layers copied from shot to shot
 - ``edit``        the edits a person can make: shot -> new shot
 - ``camera_moves``  camera gestures: truck, pedestal, dolly, zoom, pan, tilt, roll, arc

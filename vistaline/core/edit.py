@@ -21,6 +21,7 @@ from vistaline.core import (  # noqa: F401  their edits are among the verbs
     edit_mounts,
     edit_moves,
     edit_room,
+    edit_seen,
     edit_several,
     edit_times,
     ground,

@@ -1,171 +1,37 @@
-"""The edits that turn one picture into a room: its taking camera, and planes that catch it."""
+"""The edits that put one picture on surfaces: rooms, planes that grow from each other, bodies."""
 
 from __future__ import annotations
 
-from functools import lru_cache
+from collections.abc import Sequence
 from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field
 
 from vistaline.core import space
-from vistaline.core.arrays import FloatArray, Matrix4
+from vistaline.core.arrays import FloatArray, Matrix3, Matrix4
+from vistaline.core.bodies import Body
 from vistaline.core.camera import camera_states
-from vistaline.core.cards import put
+from vistaline.core.cards import Card, put
+from vistaline.core.edit_seen import Corners, enlarged, see_one_point
 from vistaline.core.errors import EditError
-from vistaline.core.optics import GATE_LONG_SIDE, focal_length_px
-from vistaline.core.perspective import Direction, Edge, SeenFrom, recover_camera
-from vistaline.core.placing import point_on, standing_card
+from vistaline.core.heights import ground_point
+from vistaline.core.placing import standing_card
 from vistaline.core.poses import taking_pose
-from vistaline.core.route import Route
-from vistaline.core.shot import Ground, Layer, MarkedEdge, Shot, TakingCamera
-from vistaline.core.shot_verbs import REGISTRY, unlocked, with_layers
-from vistaline.core.verbs import FROM_JSON
+from vistaline.core.rectangles import in_order, standing_of
+from vistaline.core.seen import canvas_point, plate_of, ray_of, taking_focal
+from vistaline.core.shot import Layer, Shot
+from vistaline.core.shot_verbs import REGISTRY, free_name, unlocked, with_layer, with_layers
 
-__all__ = ["plate_of", "seen_from"]
+__all__ = ["Side", "grown"]
 
 verb = REGISTRY.verb
 _NEAR = 0.05
 """Metres before the taking camera: no surface reaches nearer."""
+_SQUARE = 4.0
+"""Degrees: a plane that stands this nearly square to the world's axes is put so."""
 Side = Literal["left", "right", "top", "bottom"]
-
-
-# --- how the picture was seen -----------------------------------------------------------------
-
-
-@lru_cache(maxsize=64)
-def seen_from(taking: TakingCamera) -> SeenFrom:
-    """Return what the marked edges tell of the taking camera; errors as ``recover_camera``."""
-    edges = [Edge(each.a, each.b, each.along) for each in taking.edges]
-    return recover_camera(
-        edges, taking.canvas, principal_point=taking.centre, deviation=taking.marked_within
-    )
-
-
-def plate_of(shot: Shot) -> Layer:
-    """Return the layer that edges are marked on: the farthest that the taking camera saw.
-
-    Raises
-    ------
-    EditError
-        The taking camera saw none of the layers.
-    """
-    seen = [layer for layer in shot.layers if layer.box and layer.picture]
-    if not seen:
-        raise EditError(
-            "No layer was seen by the taking camera. Bring in the picture as it was taken first."
-        )
-    return max(seen, key=lambda layer: layer.distance)
-
-
-def _canvas_point(shot: Shot, frame: int, x: float, y: float) -> tuple[float, float]:
-    """Return the canvas pixel that is seen at frame pixel ``x``, ``y``, on the plate."""
-    plate = plate_of(shot)
-    assert plate.box is not None
-    across, up = point_on(standing_card(shot, plate), camera_states(shot, [frame])[0], (x, y))
-    left, top, width, height = plate.box
-    return left + (across + 0.5) * width, top + (0.5 - up) * height
-
-
-@verb("mark edges")
-def mark_edges(
-    shot: Shot,
-    *,
-    edges: Annotated[list[MarkedEdge], FROM_JSON],
-    within: Annotated[float, Field(gt=0, le=100)] | None = None,
-) -> Shot:
-    """Keep the edges that are marked in the picture; ``within``: how exactly, in pixels."""
-    taking = shot.taking_camera
-    return shot.evolve(
-        taking_camera=taking.evolve(
-            edges=tuple(edges), marked_within=within or taking.marked_within
-        )
-    )
-
-
-@verb("how exactly edges are marked")
-def mark_within(shot: Shot, *, pixels: Annotated[float, Field(gt=0, le=100)]) -> Shot:
-    """Say how exactly the ends of edges are marked: one standard deviation, in pixels."""
-    return mark_edges(shot, edges=list(shot.taking_camera.edges), within=pixels)
-
-
-@verb("mark an edge")
-def add_edge(
-    shot: Shot, *, frame: int, x0: float, y0: float, x1: float, y1: float, along: Direction
-) -> Shot:
-    """Mark an edge from one frame pixel to another, along a direction of the world."""
-    ends = (_canvas_point(shot, frame, x, y) for x, y in ((x0, y0), (x1, y1)))
-    a, b = (tuple(round(value, 3) for value in end) for end in ends)
-    edge = MarkedEdge.model_validate({"a": a, "b": b, "along": along})
-    return mark_edges(shot, edges=[*shot.taking_camera.edges, edge])
-
-
-@verb("move an edge")
-def move_edge(
-    shot: Shot, *, edge: int, end: Literal["a", "b"], frame: int, x: float, y: float
-) -> Shot:
-    """Put an end of a marked edge where a frame pixel shows it."""
-    edges = list(shot.taking_camera.edges)
-    if not 0 <= edge < len(edges):
-        raise EditError("That edge is not marked any more. Reload the page.")
-    edges[edge] = edges[edge].evolve(**{end: _canvas_point(shot, frame, x, y)})
-    return mark_edges(shot, edges=edges)
-
-
-@verb("remove edges")
-def remove_edges(shot: Shot, *, edge: int | None = None) -> Shot:
-    """Take one mark away, or all of them; the taking camera stays as it is."""
-    edges = [each for n, each in enumerate(shot.taking_camera.edges) if edge not in (None, n)]
-    return mark_edges(shot, edges=edges)
-
-
-@verb("see it as marked")
-def see_as_marked(shot: Shot) -> Shot:
-    """Let the taking camera be what the marked edges tell; what each framing sees stays.
-
-    The camera's routes turn with it, and their lenses change as its own does.
-    """
-    taking = shot.taking_camera
-    found = seen_from(taking)
-    assert taking.focal_length is not None, "the shot has been completed"
-    lens = found.focal_px * GATE_LONG_SIDE / max(taking.canvas)
-    pan, tilt, roll = found.angles
-    now = taking.evolve(focal_length=lens, pan=pan, tilt=tilt, roll=roll)
-    turn = taking_pose(now) @ space.inverse_pose(taking_pose(taking))
-    ratio = lens / taking.focal_length
-    return shot.evolve(
-        taking_camera=now,
-        ground=_level_ground(shot, found),
-        route=_turned(shot.route, turn, ratio),
-        cameras=tuple(each.evolve(route=_turned(each.route, turn, ratio)) for each in shot.cameras),
-        takes=tuple(each.evolve(route=_turned(each.route, turn, ratio)) for each in shot.takes),
-    )
-
-
-def _level_ground(shot: Shot, found: SeenFrom) -> Ground:
-    horizon = found.horizon_at(shot.taking_camera.canvas[0] / 2)
-    ground = shot.ground or Ground(horizon=0)
-    return ground.evolve(horizon=float(np.clip(round(horizon, 2), -1e5, 1e5)))
-
-
-def _turned(route: Route, turn: Matrix4, ratio: float) -> Route:
-    framings = []
-    for framing in route.framings:
-        pose = turn @ space.pose(framing.position, framing.pan, framing.tilt, framing.roll)
-        pan, tilt, roll = space.angles_of(pose[:3, :3])
-        framings.append(
-            framing.evolve(
-                position=tuple(pose[:3, 3].tolist()),
-                pan=pan,
-                tilt=tilt,
-                roll=roll,
-                lens=min(max(framing.lens * ratio, 1.0), 5000.0),
-            )
-        )
-    return route.evolve(framings=tuple(framings))
-
-
-# --- surfaces ---------------------------------------------------------------------------------
+_Angle = Annotated[float, Field(ge=-180, le=180)]
 
 
 @verb("project on a room")
@@ -185,30 +51,23 @@ def project_on_room(
     back wall's lower edge stands on the ground, as far away as the eye's height tells; the
     room's axes are the world's, as the marked edges have told them. The layer itself is hidden.
     """
-    found = unlocked(shot, layer or plate_of(shot).id)
+    found = _source(shot, layer)
     if frame is not None:
-        (x0, y0), (x1, y1) = (_canvas_point(shot, frame, x, y) for x, y in ((x0, y0), (x1, y1)))
+        (x0, y0), (x1, y1) = (canvas_point(shot, frame, x, y) for x, y in ((x0, y0), (x1, y1)))
         x0, x1, y0, y1 = min(x0, x1), max(x0, x1), min(y0, y1), max(y0, y1)
-    if not found.picture or found.box is None:
-        raise EditError(
-            f"{found.name} was not seen by the taking camera, so it cannot be projected. "
-            "Choose the picture as it was taken."
-        )
-    if shot.ground is None:
-        raise EditError("Say first how high the camera stood: the eye's height, under Ground.")
+    eye = _eye_height(shot)
     if x1 - x0 < 2 or y1 - y0 < 2:
         raise EditError("The back wall is too small. Drag its corners apart.")
-    eye = shot.ground.eye_height
-    middle = _ray(shot, (x0 + x1) / 2, y1)
+    middle = ray_of(shot, (x0 + x1) / 2, y1)
     if middle[1] >= -1e-6:
         raise EditError(
             "The back wall's lower edge is not below the horizon, so it does not stand on the "
             "ground. Drag it down, or move the horizon."
         )
     deep = eye / -middle[1] * -middle[2]
-    left, right = (_ray(shot, x, (y0 + y1) / 2) for x in (x0, x1))
+    left, right = (ray_of(shot, x, (y0 + y1) / 2) for x in (x0, x1))
     west, east = (float(ray[0] / -ray[2] * deep) for ray in (left, right))
-    up = _ray(shot, (x0 + x1) / 2, y0)
+    up = ray_of(shot, (x0 + x1) / 2, y0)
     high = float(up[1] / -up[2] * deep)
     tall, wide, long = high + eye, east - west, deep - _NEAR * 2
     if long <= 0 or tall <= 0 or wide <= 0:
@@ -226,10 +85,108 @@ def project_on_room(
         _surface(shot, found, name, space.pose(place + at, pan, tilt), size)
         for name, at, (pan, tilt), size in walls
     ]
-    taken = {each.name for each in shot.layers}
-    hidden = with_layers(shot, [found.evolve(hidden=True)])
-    named = [each.evolve(name=_free(each.name, taken)) for each in added]
-    return hidden.evolve(layers=(*hidden.layers, *named))
+    return _with_surfaces(with_layers(shot, [found.evolve(hidden=True)]), added)
+
+
+@verb("project on a one-point room")
+def project_on_one_point(
+    shot: Shot,
+    *,
+    vx: float,
+    vy: float,
+    x0: float,
+    y0: float,
+    x1: float,
+    y1: float,
+    frame: int | None = None,
+) -> Shot:
+    """Put the plate on a room by its vanishing point and its back wall, both in pixels.
+
+    See :func:`see_one_point` and :func:`project_on_room`.
+    """
+    ends = [canvas_point(shot, frame, *end) for end in ((vx, vy), (x0, y0), (x1, y1))]
+    (vx, vy), (x0, y0), (x1, y1) = ends
+    seen = see_one_point(shot, x=vx, y=vy)
+    x0, x1, y0, y1 = min(x0, x1), max(x0, x1), min(y0, y1), max(y0, y1)
+    return project_on_room(seen, x0=x0, y0=y0, x1=x1, y1=y1)
+
+
+@verb("project on a plane")
+def project_on_plane(
+    shot: Shot,
+    *,
+    corners: Corners,
+    stands: str = "ground",
+    layer: str = "",
+    frame: int | None = None,
+) -> Shot:
+    """Put a picture on a plane by four points that are a rectangle's corners in the world.
+
+    ``stands``: on the "ground", "free" (as far away as the plate), or the id of a surface that
+    its lower left corner is on. ``layer``: the picture, or a cutout whose mask cuts the plane;
+    the plate if left out. ``corners`` are pixels of ``frame``, or of the canvas.
+    """
+    found, taking = _source(shot, layer), shot.taking_camera
+    drawn = in_order([canvas_point(shot, frame, *corner) for corner in corners])
+    standing = standing_of(drawn, taking_focal(taking), taking.principal_point)
+    turn = taking_pose(taking)[:3, :3]
+    facing = _squared(turn @ standing.camera_from_card[:3, :3])
+    middle = turn @ standing.camera_from_card[:3, 3]
+    rays = np.array([ray_of(shot, *corner) for corner in drawn])
+    facets = rays @ facing[:, 2]
+    if (facets * (middle @ facing[:, 2]) <= 1e-9).any():
+        raise EditError(
+            "This plane would run past the taking camera: one of its corners lies beyond its own "
+            "horizon. Drag the corners nearer to each other."
+        )
+    places = rays * (middle @ facing[:, 2] / facets)[:, None]
+    places *= _far(shot, stands, places)
+    flat = places @ facing
+    low, high = flat.min(axis=0), flat.max(axis=0)
+    pose = np.eye(4)
+    pose[:3, :3] = facing
+    pose[:3, 3] = facing @ ((low + high) / 2) + taking.position
+    size = float(high[0] - low[0]), float(high[1] - low[1])
+    added = _surface(shot, found, "Plane", pose, size)
+    hidden = found.evolve(hidden=True) if found.id == plate_of(shot).id else found
+    return _with_surfaces(with_layers(shot, [hidden]), [added])
+
+
+def _far(shot: Shot, stands: str, places: FloatArray) -> float:
+    """Return by how much a plane's corners (4, 3), seen from the camera, are to be farther."""
+    if stands == "ground":
+        lowest = float(places[:, 1].min())
+        if lowest >= -1e-9:
+            raise EditError(
+                "None of these corners is below the horizon, so the plane does not stand on the "
+                "ground. Let it stand on another surface, or free."
+            )
+        return _eye_height(shot) / -lowest
+    if stands == "free":
+        ahead = taking_pose(shot.taking_camera)[:3, 2]
+        return plate_of(shot).distance / -float(places.mean(axis=0) @ ahead)
+    card = standing_card(shot, shot.layer(stands))
+    normal = card.world_from_card[:3, 2]
+    away = normal @ (card.world_from_card[:3, 3] - shot.taking_camera.position)
+    # Its lower left corner: the first is at the top left, and they run clockwise.
+    towards = float(normal @ places[3])
+    if away * towards <= 1e-12:
+        raise EditError(
+            f"Its lower left corner is not seen on {card.layer.name}. Put that corner on it."
+        )
+    return float(away / towards)
+
+
+def _squared(turn: Matrix3) -> Matrix3:
+    """Return a rotation, or that of the world's axes it is nearly at."""
+    nearest = np.zeros((3, 3))
+    for column in range(3):
+        axis = int(np.abs(turn[:, column]).argmax())
+        nearest[axis, column] = np.sign(turn[axis, column])
+    if np.linalg.det(nearest) < 0.5 or (np.abs(nearest).sum(axis=1) != 1).any():
+        return turn
+    off = np.degrees(np.arccos(np.clip((np.trace(nearest.T @ turn) - 1) / 2, -1, 1)))
+    return nearest if off < _SQUARE else turn
 
 
 @verb("grow a surface")
@@ -238,16 +195,33 @@ def grow_surface(
     *,
     layer: str,
     side: Side,
-    length: Annotated[float, Field(gt=0, le=1e6)],
-    angle: Annotated[float, Field(ge=-180, le=180)] = 90,
+    length: Annotated[float, Field(gt=0, le=1e6)] | None = None,
+    angle: _Angle = 90,
+    frame: int | None = None,
+    x: float = 0,
+    y: float = 0,
 ) -> Shot:
-    """Let another surface grow from a side of one, ``length`` metres, turned towards its front.
+    """Let another surface grow from a side of one, turned by ``angle`` towards its front.
 
-    At 0 degrees it goes on in the same plane, at 90 it stands up from it.
+    At 0 degrees it goes on in the same plane, at 90 it stands up from it, between it is a ramp.
+    ``length`` metres, or as far as pixel ``x``, ``y`` of ``frame`` shows.
     """
+    return _with_surfaces(shot, [grown(shot, layer, side, angle, length, frame, (x, y))[0]])
+
+
+def grown(
+    shot: Shot,
+    layer: str,
+    side: Side,
+    angle: float,
+    length: float | None = None,
+    frame: int | None = None,
+    at: tuple[float, float] = (0.0, 0.0),
+) -> tuple[Layer, float]:
+    """Return what :func:`grow_surface` adds, and its length in metres."""
     found = shot.layer(layer)
-    if found.projection is None:
-        raise EditError(f"{found.name} catches no picture, so nothing grows from it.")
+    if found.projection is None or found.body is not None:
+        raise EditError(f"{found.name} is no plane that catches a picture; nothing grows from it.")
     card = standing_card(shot, found)
     across = side in ("left", "right")
     sign = 1.0 if side in ("right", "top") else -1.0
@@ -257,30 +231,157 @@ def grow_surface(
     turned = np.radians(angle)
     way = np.cos(turned) * out + np.sin(turned) * np.array([0, 0, 1])
     edge = out * (card.width if across else card.height) / 2
+    if length is None:
+        length = _reached(shot, card, edge, way, axis, frame or 0, at)
     local = np.eye(4)
     # The new card's own axis along the old one keeps its way; the other goes out along ``way``.
     keep = np.array([0.0, 1.0, 0.0]) if across else np.array([1.0, 0.0, 0.0])
-    grown = way * sign
-    local[:3, axis], local[:3, 1 - axis] = grown, keep
+    local[:3, axis], local[:3, 1 - axis] = way * sign, keep
     local[:3, 2] = np.cross(local[:3, 0], local[:3, 1])
     local[:3, 3] = edge + way * length / 2
     size = (length, card.height) if across else (card.width, length)
-    taken = {each.name for each in shot.layers}
-    name = _free(f"{found.name[:70]} {side}", taken)
-    added = _surface(shot, found, name, card.world_from_card @ local, size)
-    return shot.evolve(layers=(*shot.layers, added))
+    name = f"{found.name[:70]} {side}"
+    return _surface(shot, found, name, card.world_from_card @ local, size), length
 
 
-def _ray(shot: Shot, x: float, y: float) -> FloatArray:
-    """Return the direction (3,) in the world that a canvas pixel was seen in."""
-    taking = shot.taking_camera
-    assert taking.focal_length is not None, "the shot has been completed"
-    focal = focal_length_px(taking.focal_length, *taking.canvas)
-    turn, (middle_x, middle_y) = taking_pose(taking)[:3, :3], taking.principal_point
-    return np.asarray(turn @ np.array([x - middle_x, middle_y - y, -focal]))
+def _reached(
+    shot: Shot,
+    card: Card,
+    edge: FloatArray,
+    way: FloatArray,
+    axis: int,
+    frame: int,
+    at: tuple[float, float],
+) -> float:
+    """Return how far along ``way`` from a card's edge the plane grown there reaches a pixel."""
+    camera = camera_states(shot, [frame])[0]
+    card_from_camera = space.inverse_pose(card.world_from_card) @ camera.world_from_camera
+    origin, ray = card_from_camera[:3, 3], card_from_camera[:3, :3] @ camera.ray(*at)
+    normal = np.cross(way, np.eye(3)[1 - axis])
+    facing = float(normal @ ray)
+    depth = float(normal @ (edge - origin)) / facing if abs(facing) > 1e-9 else -1.0
+    length = float(way @ (origin + depth * ray - edge))
+    if depth <= 0 or length < 1e-3:
+        raise EditError(
+            "There the new surface would have no size. Drag away from the edge, to where its "
+            "other end is to be."
+        )
+    return length
 
 
-def _surface(shot: Shot, like: Layer, name: str, pose: Matrix4, size: tuple[float, float]) -> Layer:
+# --- bodies -----------------------------------------------------------------------------------
+
+
+@verb("project on a body")
+def add_body(
+    shot: Shot,
+    *,
+    body: Body,
+    x0: float,
+    y0: float,
+    x1: float,
+    y1: float,
+    frame: int | None = None,
+) -> Shot:
+    """Put a box, ball, cylinder or arch on the ground where the picture shows one.
+
+    The pixels are opposite corners of what is seen: of its front, or of a ball. It is as deep as
+    it is wide, an arch twice; both can be changed.
+    """
+    found, eye = _source(shot, ""), _eye_height(shot)
+    (x0, y0), (x1, y1) = (canvas_point(shot, frame, *end) for end in ((x0, y0), (x1, y1)))
+    left, right, top, foot = min(x0, x1), max(x0, x1), min(y0, y1), max(y0, y1)
+    if right - left < 2 or foot - top < 2:
+        raise EditError(f"This {body.value} is too small. Drag from corner to corner.")
+    place = ground_point(ray_of(shot, (left + right) / 2, foot), eye)
+    ends = [ray_of(shot, x, y) for x, y in ((left, foot), (right, foot), ((left + right) / 2, top))]
+    if any(ray[2] >= -1e-9 for ray in ends) or place[2] >= 0:
+        raise EditError(f"This {body.value} would stand behind the camera. Draw it ahead.")
+    west, east = (float(ray[0] / ray[2] * place[2]) for ray in ends[:2])
+    width, height = east - west, float(ends[2][1] / ends[2][2] * place[2]) + eye
+    if width <= 0 or height <= 0:
+        raise EditError(f"The top of this {body.value} is not above its foot. Draw it upright.")
+    if body is Body.BALL:
+        width = height = (width + height) / 2
+    depth = width * (2 if body is Body.ARCH else 1)
+    behind = 0.0 if body is Body.BALL else depth / 2
+    middle = np.array([(west + east) / 2, height / 2 - eye, place[2] - behind])
+    pose = space.pose(middle + shot.taking_camera.position)
+    added = _surface(shot, found, body.value.capitalize(), pose, (width, height), body, depth)
+    return _with_surfaces(with_layers(shot, [found.evolve(hidden=True)]), [added])
+
+
+@verb("depth of a body")
+def set_body(
+    shot: Shot, *, layer: str, body: Body, depth: Annotated[float, Field(gt=0, le=1e6)]
+) -> Shot:
+    """Make a body another one, or deeper; what it shows from the taking camera stays."""
+    found = unlocked(shot, layer)
+    if found.body is None:
+        raise EditError(f"{found.name} is flat; it has no depth.")
+    return with_layer(shot, layer, body=body, depth=depth)
+
+
+# --- true sizes -------------------------------------------------------------------------------
+
+
+@verb("known size")
+def set_known_size(
+    shot: Shot,
+    *,
+    layer: str,
+    width: Annotated[float, Field(gt=0, le=1e6)] | None = None,
+    height: Annotated[float, Field(gt=0, le=1e6)] | None = None,
+) -> Shot:
+    """Say what a surface's size is in truth, to check what it came to; left out: not known."""
+    known = (width, height) if width and height else None
+    return with_layer(shot, layer, known_size=known)
+
+
+@verb("let a known size rule")
+def scale_to_known(shot: Shot, *, layer: str) -> Shot:
+    """Let the whole stage grow or shrink until a surface is as wide as it is in truth."""
+    found = shot.layer(layer)
+    if found.known_size is None:
+        raise EditError(f"Type first how wide and high {found.name} is in truth.")
+    return enlarged(shot, found.known_size[0] / standing_card(shot, found).width)
+
+
+# --- shared -----------------------------------------------------------------------------------
+
+
+def _source(shot: Shot, layer: str) -> Layer:
+    """Return the layer whose picture is to be caught; the plate if none is named."""
+    found = unlocked(shot, layer or plate_of(shot).id)
+    if not found.picture or found.box is None:
+        raise EditError(
+            f"{found.name} was not seen by the taking camera, so it cannot be projected. "
+            "Choose the picture as it was taken."
+        )
+    return found
+
+
+def _eye_height(shot: Shot) -> float:
+    if shot.ground is None:
+        raise EditError("Say first how high the camera stood: the eye's height, under Ground.")
+    return shot.ground.eye_height
+
+
+def _with_surfaces(shot: Shot, added: Sequence[Layer]) -> Shot:
+    for each in added:
+        shot = shot.evolve(layers=(*shot.layers, each.evolve(name=free_name(each.name, shot))))
+    return shot
+
+
+def _surface(
+    shot: Shot,
+    like: Layer,
+    name: str,
+    pose: Matrix4,
+    size: tuple[float, float],
+    body: Body | None = None,
+    depth: float | None = None,
+) -> Layer:
     """Return a layer that stands like this and catches what ``like`` shows."""
     layer = Layer(
         name=name,
@@ -288,22 +389,15 @@ def _surface(shot: Shot, like: Layer, name: str, pose: Matrix4, size: tuple[floa
         projection=like.box or like.projection,
         width=size[0],
         height=size[1],
+        body=body,
+        depth=depth,
     )
-    placed = put(shot, layer, pose)
-    corners = standing_card(shot, placed).outline
-    flat = np.column_stack([corners[:, :2], np.zeros(4), np.ones(4)])
-    there = flat @ (space.inverse_pose(taking_pose(shot.taking_camera)) @ pose).T
+    x, y, z = size[0] / 2, size[1] / 2, (depth or 0.0) / 2
+    corners = np.array([[a, b, c, 1] for a in (-x, x) for b in (-y, y) for c in (-z, z)])
+    there = corners @ (space.inverse_pose(taking_pose(shot.taking_camera)) @ pose).T
     if (there[:, 2] > -_NEAR / 2).any():
         raise EditError(
             f"{name} would reach behind the taking camera, where no picture falls. Make it "
             "shorter, or turn it the other way."
         )
-    return placed
-
-
-def _free(name: str, taken: set[str]) -> str:
-    found, n = name, 1
-    while found in taken:
-        n += 1
-        found = f"{name} {n}"
-    return found
+    return put(shot, layer, pose)

@@ -59,11 +59,14 @@ class MaskError(CoreError, ValueError):
 
 
 class PerspectiveError(CoreError, ValueError):
-    """Marks in a picture do not tell how it was seen; ``edge`` is the one to move, if it is one."""
+    """Marks in a picture do not tell how it was seen.
 
-    def __init__(self, message: str, *, edge: int | None = None) -> None:
+    ``edge`` is the one to move, if it is one; ``vague``: they would, if the lens were known.
+    """
+
+    def __init__(self, message: str, *, edge: int | None = None, vague: bool = False) -> None:
         super().__init__(message)
-        self.edge = edge
+        self.edge, self.vague = edge, vague
 
 
 class RenderError(CoreError, RuntimeError):

@@ -194,13 +194,6 @@ def recover_camera(
 
     start = np.zeros(6 if free_centre else 4)
     found = least_squares(misses, start, method="trf", x_scale="jac", xtol=1e-13, ftol=1e-13)
-    weights = np.linalg.svd(found.jac, compute_uv=False)
-    if len(weights) < len(start) or weights[-1] < 1 / _VAGUE:
-        raise PerspectiveError(
-            "These edges run side by side in the picture, so they do not tell the lens. Mark "
-            "edges that run away from you, or type the lens."
-        )
-    covariance = np.linalg.inv(found.jac.T @ found.jac)
     turned = turn @ Rotation.from_rotvec(found.x[1:4]).as_matrix()
     focal, residuals = guess * math.exp(found.x[0]), fitted(found.x)
     if float(np.sqrt(np.mean(residuals**2))) > max(_CONTRADICTS * max(size), 5 * deviation):
@@ -209,13 +202,20 @@ def recover_camera(
             "mark it as running another way.",
             edge=int(np.abs(residuals).argmax()),
         )
+    weights = np.linalg.svd(found.jac, compute_uv=False)
+    if len(weights) < len(start) or weights[-1] < 1 / _VAGUE:
+        raise PerspectiveError(
+            "These edges run side by side in the picture, so they do not tell the lens. Mark "
+            "edges that run away from you, or type the lens.",
+            vague=True,
+        )
     if not 0.1 < focal / max(size) < 60:
         raise PerspectiveError(
             f"These edges would ask for a lens of {focal / max(size) * 36:.3g} mm, which no "
             "picture is taken with. Check that each is marked along its own direction; "
             f"{_worst(edges, residuals)}."
         )
-    spread = np.sqrt(np.diag(covariance))
+    spread = np.sqrt(np.diag(np.linalg.inv(found.jac.T @ found.jac)))
     return SeenFrom(
         focal_px=focal,
         focal_deviation=float(spread[0]),

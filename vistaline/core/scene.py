@@ -13,7 +13,6 @@ import numpy as np
 
 from vistaline.core.camera import CameraState
 from vistaline.core.cards import Card, card_of
-from vistaline.core.edit_room import plate_of, seen_from
 from vistaline.core.errors import CoreError
 from vistaline.core.evaluate import FrameState, evaluate
 from vistaline.core.ground import horizon_in
@@ -24,6 +23,7 @@ from vistaline.core.poses import standing_pose, texture_of
 from vistaline.core.render.blend import MODES
 from vistaline.core.scene_rows import describe_rows
 from vistaline.core.scene_tracks import pack_tracks
+from vistaline.core.seen import plate_of, seen_from
 from vistaline.core.shot import Layer, Shot
 from vistaline.core.stageplan import PlanView, StagePlan, draw_plans, view_cone
 from vistaline.core.timing import timecode

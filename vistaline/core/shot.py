@@ -120,6 +120,9 @@ class TakingCamera(Part):
         description="Where the lens looked: canvas pixels; left out: the canvas's middle.",
     )
     edges: tuple[MarkedEdge, ...] = Field((), max_length=200)
+    held_level: bool = Field(False, description="Marks: the camera is known not to be rolled.")
+    lens_known: bool = Field(False, description="Marks: its focal length is known, and kept.")
+    centre_told: bool = Field(False, description="Marks: they are to tell its centre, too.")
     marked_within: float = Field(
         1.0, gt=0, le=100, description="How exactly edges' ends are marked: pixels, one deviation."
     )
@@ -189,6 +192,9 @@ class Layer(Part):
         None, description="What it is, if it is not flat; its card is the section in its middle."
     )
     depth: Length | None = Field(None, description="A body: metres from its front to its back.")
+    known_size: tuple[Length, Length] | None = Field(
+        None, description="What its width and height are in truth, in metres: a check."
+    )
     frame_style: str = Field("", max_length=80, description="A name among the frame styles.")
     distance: Distance = Field(2.0, description="Metres from the taking camera, along its axis.")
     across: Metres = Field(0.0, description="Metres to the right of where it was seen.")

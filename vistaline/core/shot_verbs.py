@@ -24,6 +24,7 @@ __all__ = [
     "fitted",
     "frames_of",
     "framing_of",
+    "free_name",
     "pictures_used",
     "seen_framing",
     "standing",
@@ -94,6 +95,16 @@ def pictures_used(shot: Shot, layers: Iterable[Layer]) -> dict[str, PictureRef]:
     """Return the pictures of a shot that some layers show."""
     used = {layer.picture for layer in layers}
     return {key: picture for key, picture in shot.pictures.items() if key in used}
+
+
+def free_name(name: str, shot: Shot) -> str:
+    """Return a name for a layer that no other has: the same one, or it with a number."""
+    taken = {each.name for each in shot.layers}
+    found, n = name[:80], 1
+    while found in taken:
+        n += 1
+        found = f"{name[:74]} {n}"
+    return found
 
 
 def unlocked(shot: Shot, layer_id: str) -> Layer:

@@ -19,7 +19,6 @@ from vistaline.core.blending import Blend
 from vistaline.core.camera import camera_states
 from vistaline.core.cards import card_of
 from vistaline.core.edit_mounts import riders_of
-from vistaline.core.edit_room import seen_from
 from vistaline.core.errors import CoreError
 from vistaline.core.ground import ground_facts
 from vistaline.core.keyed import shot_at_frame
@@ -27,6 +26,7 @@ from vistaline.core.mounts import FOLLOWS
 from vistaline.core.optics import GATE_LONG_SIDE, LENS_PRESETS
 from vistaline.core.perspective import Direction
 from vistaline.core.poses import texture_of
+from vistaline.core.seen import seen_from
 from vistaline.core.shot import Layer, Shot
 from vistaline.core.tracks import track_of
 from vistaline.store.models import Picture, ShotRow

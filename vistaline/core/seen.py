@@ -1,0 +1,91 @@
+"""How the picture was seen: what its marks tell, and which rays its pixels are."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+
+from vistaline.core.arrays import FloatArray
+from vistaline.core.camera import camera_states
+from vistaline.core.errors import EditError, PerspectiveError
+from vistaline.core.optics import focal_length_px
+from vistaline.core.perspective import Edge, SeenFrom, recover_camera
+from vistaline.core.placing import point_on, standing_card
+from vistaline.core.poses import taking_pose
+from vistaline.core.shot import Layer, Shot, TakingCamera
+
+__all__ = ["canvas_point", "plate_of", "ray_of", "seen_from", "taking_focal"]
+
+
+def taking_focal(taking: TakingCamera) -> float:
+    """Return the taking camera's focal length in pixels of its canvas."""
+    assert taking.focal_length is not None, "the shot has been completed"
+    return focal_length_px(taking.focal_length, *taking.canvas)
+
+
+@lru_cache(maxsize=64)
+def seen_from(taking: TakingCamera) -> SeenFrom:
+    """Return what the marked edges tell of the taking camera; errors as ``recover_camera``.
+
+    Where they do not tell the lens, as edges that all lie flat in the picture, it is kept.
+    """
+    edges = [Edge(each.a, each.b, each.along) for each in taking.edges]
+
+    def recovered(focal_px: float | None) -> SeenFrom:
+        return recover_camera(
+            edges,
+            taking.canvas,
+            principal_point=taking.centre,
+            deviation=taking.marked_within,
+            focal_px=focal_px,
+            level=taking.held_level,
+            free_centre=taking.centre_told and focal_px is None,
+        )
+
+    if taking.lens_known:
+        return recovered(taking_focal(taking))
+    try:
+        return recovered(None)
+    except PerspectiveError as error:
+        if not error.vague or taking.focal_length is None:
+            raise
+        return recovered(taking_focal(taking))
+
+
+def plate_of(shot: Shot) -> Layer:
+    """Return the layer that edges are marked on: the farthest that the taking camera saw.
+
+    Raises
+    ------
+    EditError
+        The taking camera saw none of the layers.
+    """
+    seen = [layer for layer in shot.layers if layer.box and layer.picture]
+    if not seen:
+        raise EditError(
+            "No layer was seen by the taking camera. Bring in the picture as it was taken first."
+        )
+    return max(seen, key=lambda layer: layer.distance)
+
+
+def canvas_point(shot: Shot, frame: int | None, x: float, y: float) -> tuple[float, float]:
+    """Return the canvas pixel that is seen at a pixel of ``frame``, on the plate.
+
+    Without a frame, ``x`` and ``y`` are canvas pixels already.
+    """
+    if frame is None:
+        return x, y
+    plate = plate_of(shot)
+    assert plate.box is not None
+    across, up = point_on(standing_card(shot, plate), camera_states(shot, [frame])[0], (x, y))
+    left, top, width, height = plate.box
+    return left + (across + 0.5) * width, top + (0.5 - up) * height
+
+
+def ray_of(shot: Shot, x: float, y: float) -> FloatArray:
+    """Return the way (3,) in the world in which a canvas pixel was seen, 1 m deep."""
+    taking = shot.taking_camera
+    focal, (middle_x, middle_y) = taking_focal(taking), taking.principal_point
+    turn = taking_pose(taking)[:3, :3]
+    return np.asarray(turn @ np.array([(x - middle_x) / focal, (middle_y - y) / focal, -1.0]))
