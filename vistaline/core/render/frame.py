@@ -10,17 +10,17 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 
-from vistaline.core.arrays import FloatArray, Matrix3, Rgba16
+from vistaline.core.arrays import FloatArray, Rgba16
 from vistaline.core.blending import Blend
 from vistaline.core.camera import CameraState
 from vistaline.core.cards import Card
 from vistaline.core.evaluate import FrameState, evaluate
-from vistaline.core.ordering import NEAR
 from vistaline.core.picture.colour import hex_to_linear
 from vistaline.core.render import composite
 from vistaline.core.render.blend import MODES
 from vistaline.core.render.laying import EDGES, Cards
 from vistaline.core.render.modify import cast_shadow, keep_matte
+from vistaline.core.render.outlines import EVERYWHERE, bounds_of, content_corners, edge_distances
 from vistaline.core.render.pyramid import Pyramid
 from vistaline.core.render.sample import sources_of
 from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH
@@ -28,12 +28,9 @@ from vistaline.core.render.tracing import BodyWarp
 from vistaline.core.render.warp import BAND, STANDARD, CardWarp, Quality
 from vistaline.core.shadows import Cast
 from vistaline.core.shot import Matte, Shot
-from vistaline.core.space import clip_polygon_near
 
 __all__ = ["Renderer", "scaled"]
 
-_EVERYWHERE = np.array([0.0, 0.0, 1e6])
-"""An edge that all pixels lie inside of."""
 DEEP = 6
 """Cards over each other, on average: with as many that cut through each other, fetching what is
 seen beats warping all (measured: from 5.5 on)."""
@@ -237,13 +234,13 @@ class Renderer:
             body = BodyWarp(card, camera, pyramid, quality=self._quality, cover=cover)
             placed = _Placed(
                 warp=body,
-                edges=np.tile(_EVERYWHERE, (EDGES, 1)),
+                edges=np.tile(EVERYWHERE, (EDGES, 1)),
                 opacity=card.opacity,
                 mode=MODES[layer.blend],
             )
             return placed if body.seen else None
-        bounds = self._bounds(_content_corners(card, pyramid), card, camera)
-        edges = _edge_distances(card, camera, pyramid.unit_content)
+        bounds = bounds_of(content_corners(card, pyramid), card, camera)
+        edges = edge_distances(card, camera, pyramid.unit_content)
         if bounds is None or edges is None:
             return None
         image_from_unit = card.image_from_unit(camera)
@@ -262,22 +259,6 @@ class Renderer:
             return None
         return _Placed(warp=warp, edges=edges, opacity=card.opacity, mode=MODES[layer.blend])
 
-    def _bounds(
-        self, corners: FloatArray, card: Card, camera: CameraState
-    ) -> tuple[int, int, int, int] | None:
-        """Return the frame pixels (x0, y0, x1, y1) a card may touch; None if there are none."""
-        camera_from_card = camera.camera_from_world @ card.world_from_card
-        visible = clip_polygon_near((corners @ camera_from_card.T)[:, :3], NEAR)
-        if len(visible) < 3:
-            return None
-        mapped = visible @ camera.image_from_camera.T
-        outline = mapped[:, :2] / mapped[:, 2:3]
-        low = np.maximum(np.floor(outline.min(axis=0) - 0.5), 0)
-        high = np.minimum(np.ceil(outline.max(axis=0) + 0.5), (self._width, self._height))
-        if np.any(low >= high):
-            return None
-        return int(low[0]), int(low[1]), int(high[0]), int(high[1])
-
     def _within(self, placed: _Placed, asks: Matte, state: FrameState) -> _Placed | None:
         """Return a card with its matte; None if nothing of it is left."""
         source = state.mattes[asks.of]
@@ -290,7 +271,7 @@ class Renderer:
     def _lying(self, cast: Cast, placed: _Placed, camera: CameraState) -> _Lying | None:
         pyramid = self._pyramids[cast.shadow.texture]
         shadow = cast.shadow
-        if self._bounds(_content_corners(shadow, pyramid), shadow, camera) is None:
+        if bounds_of(content_corners(shadow, pyramid), shadow, camera) is None:
             return None
         image_from_unit = shadow.image_from_unit(camera)
         if abs(np.linalg.det(image_from_unit)) < 1e-12:
@@ -302,49 +283,7 @@ class Renderer:
             quality=self._quality,
             opaque=False,
             nearness=shadow.nearness(camera),
-            edges=np.tile(_EVERYWHERE, (EDGES, 1)),
+            edges=np.tile(EVERYWHERE, (EDGES, 1)),
             cover=np.zeros(self._tiles),
         )
         return _Lying(warp, cast.strength)
-
-
-def _content_corners(card: Card, pyramid: Pyramid) -> FloatArray:
-    """Return the corners (4, 4), homogeneous, in card metres, of what is not transparent."""
-    if card.projector is not None:
-        outline = card.outline
-        return np.column_stack([outline[:, :2], np.zeros(4), np.ones(4)])
-    u0, v0, u1, v1 = pyramid.unit_content
-    units = np.array([[u0, v0, 1], [u1, v0, 1], [u1, v1, 1], [u0, v1, 1]])
-    flat = units @ card.card_from_unit.T
-    return np.column_stack([flat[:, :2], np.zeros(4), np.ones(4)])
-
-
-def _edge_distances(
-    card: Card, camera: CameraState, content: tuple[float, float, float, float]
-) -> FloatArray | None:
-    """Return lines (EDGES, 3): signed distance in pixels to each edge of a card, inside > 0.
-
-    Its edges are those of its picture's ``content``, in unit coordinates; if it catches its
-    picture, its own, too. None if it is seen exactly from its side, or catches nothing.
-    """
-    lines = _lines(card.image_from_unit(camera), content)
-    if lines is None:
-        return None
-    if card.projector is None:
-        return np.vstack([lines, np.tile(_EVERYWHERE, (EDGES - 4, 1))])
-    x, y = card.width / 2, card.height / 2
-    own = _lines(card.image_from_card(camera), (-x, -y, x, y))
-    return None if own is None else np.vstack([own, lines])
-
-
-def _lines(homography: Matrix3, box: tuple[float, float, float, float]) -> FloatArray | None:
-    u0, v0, u1, v1 = box
-    if not np.isfinite(homography).all() or abs(np.linalg.det(homography)) < 1e-12:
-        return None
-    # A line l.u = 0 over a plane's coordinates is the line H^-T l over frame pixels.
-    sides = np.array([[1, 0, -u0], [-1, 0, u1], [0, 1, -v0], [0, -1, v1]])
-    lines = sides @ np.linalg.inv(homography)
-    # The sign holds where the homography's w is positive, that is before the camera; there
-    # dividing by w > 0 changes no sign.
-    lines = lines / np.maximum(np.hypot(lines[:, 0], lines[:, 1]), 1e-30)[:, None]
-    return lines if np.all(np.isfinite(lines)) else None

@@ -19,7 +19,7 @@ from vistaline.core.render.pyramid import BORDER, Pyramid
 from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH, Tile
 from vistaline.core.render.warp import BAND, Quality
 
-__all__ = ["BodyWarp", "rays_of"]
+__all__ = ["BodyWarp", "rays_of", "reach_of"]
 
 _NOWHERE = -1e4
 """A texel no picture has: sampled, it is transparent."""
@@ -59,7 +59,7 @@ class BodyWarp:
         self._bias = quality.bias - _SOFT
         self._origin, self._rays, unit_from_body = rays_of(card, camera)
         self._texel_from_body = np.diag([pyramid.width, pyramid.height, 1.0]) @ unit_from_body
-        self.bounds, nearest = _reach(card, camera)
+        self.bounds, nearest = reach_of(card, camera)
         self.nearness = np.zeros(3)
         self.texel_from_image = np.eye(3)
         self.codes = np.zeros(cover.shape, np.int64)
@@ -105,7 +105,7 @@ class BodyWarp:
         self.trace(band, out, np.empty(out.shape[:2], np.float32))
 
 
-def _reach(card: Card, camera: CameraState) -> tuple[tuple[int, int, int, int], float]:
+def reach_of(card: Card, camera: CameraState) -> tuple[tuple[int, int, int, int], float]:
     """Return the frame pixels a body may touch, and the greatest 1/z it may have there."""
     width, height = camera.frame_size
     corners = np.array([[x, y, z, 1] for x in (-1, 1) for y in (-1, 1) for z in (-1, 1)])

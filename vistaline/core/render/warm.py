@@ -12,6 +12,7 @@ import numpy as np
 
 from vistaline.core.document import complete, parse_shot
 from vistaline.core.drawn import Looks
+from vistaline.core.foresight.ahead import look_ahead
 from vistaline.core.render.frame import Renderer
 from vistaline.core.render.pyramid import Pyramid, PyramidStore, build_levels
 from vistaline.core.shot import Shot
@@ -60,7 +61,9 @@ def warm() -> None:
     )
     with TemporaryDirectory() as folder:
         shot = complete(shot, {"a": (16, 16)})
-        renderer = Renderer(shot, Looks(shot, PyramidStore(Path(folder)), lambda _: pyramid))
+        looks = Looks(shot, PyramidStore(Path(folder)), lambda _: pyramid)
+        look_ahead(shot, looks)
+        renderer = Renderer(shot, looks)
         renderer.rgb(0)
         renderer.yuv(0)
         renderer.linear(0)
