@@ -276,12 +276,19 @@ def swap_picture(shot: Shot, *, layer: str, key: str, picture: PictureRef) -> Sh
     found = unlocked(shot, layer)
     if not found.picture:
         raise EditError(f"{found.name} shows no picture that could be swapped.")
+    if found.body:
+        raise EditError(
+            f"{found.name} is a {found.body.value}: it shows what it catches from the taking "
+            "camera. Swap the picture of a plane."
+        )
     assert picture.width and picture.height, "a picture of the project"
     wide, tall = found.box[2:] if found.box is not None else own_size(shot, found)
     aspect = window_aspect(shot, found) or wide / tall
     agrees = abs(aspect / (picture.width / picture.height) - 1) < 1e-3
     kept = found.crop and found.crop.evolve(x=0.5, y=0.5, zoom=1)
     changes: dict[str, Any] = {"picture": key, "crop": kept or (None if agrees else Crop())}
+    if found.projection is not None:
+        changes["projection"] = None
     if found.box is None:
         changes["height"] = None if agrees and not kept else tall
     shot = shot.evolve(pictures=shot.pictures | {key: picture})

@@ -20,8 +20,15 @@ from vistaline.core.placing import standing_card
 from vistaline.core.poses import taking_pose
 from vistaline.core.rectangles import in_order, standing_of
 from vistaline.core.seen import canvas_point, plate_of, ray_of, taking_focal
-from vistaline.core.shot import Layer, Shot
-from vistaline.core.shot_verbs import REGISTRY, free_name, unlocked, with_layer, with_layers
+from vistaline.core.shot import Layer, PictureRef, Shot
+from vistaline.core.shot_verbs import (
+    REGISTRY,
+    free_name,
+    pictures_used,
+    unlocked,
+    with_layer,
+    with_layers,
+)
 
 __all__ = ["Side", "grown"]
 
@@ -345,6 +352,17 @@ def scale_to_known(shot: Shot, *, layer: str) -> Shot:
     if found.known_size is None:
         raise EditError(f"Type first how wide and high {found.name} is in truth.")
     return enlarged(shot, found.known_size[0] / standing_card(shot, found).width)
+
+
+@verb("show a surface's own picture")
+def show_straight(shot: Shot, *, layer: str, key: str, picture: PictureRef) -> Shot:
+    """Let a surface show a picture of its own, as large as it is, and catch none any more."""
+    found = unlocked(shot, layer)
+    if found.projection is None or found.body is not None:
+        raise EditError(f"{found.name} is no plane that catches a picture.")
+    shot = shot.evolve(pictures=shot.pictures | {key: picture})
+    shown = with_layer(shot, layer, picture=key, projection=None, crop=None)
+    return shown.evolve(pictures=pictures_used(shown, shown.layers))
 
 
 # --- shared -----------------------------------------------------------------------------------

@@ -28,7 +28,7 @@ from vistaline.core.shot import Layer, Shot
 from vistaline.core.stageplan import PlanView, StagePlan, draw_plans, view_cone
 from vistaline.core.timing import timecode
 
-__all__ = ["describe_scene", "pick_layer", "textures_in"]
+__all__ = ["card_matrix", "describe_scene", "pick_layer", "textures_in"]
 
 
 def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
@@ -99,7 +99,7 @@ def _marks(shot: Shot) -> dict[str, Any] | None:
         misses = [None] * len(edges)
     return {
         "layer": plate.id,
-        "matrix": _card_matrix(card_of(shot, plate)),
+        "matrix": card_matrix(card_of(shot, plate)),
         "edges": [
             {
                 "ends": [
@@ -182,7 +182,9 @@ def _layer(shot: Shot, layer: Layer, card: Card | None) -> dict[str, Any]:
         "projector": None
         if card is None or card.projector is None
         else [round(float(value), 9) for value in card.projector.ravel()],
-        "matrix": _card_matrix(card) if card else None,
+        "body": layer.body,
+        "deep": round(card.depth / card.width, 6) if card and layer.body else 0,
+        "matrix": card_matrix(card) if card else None,
     }
 
 
@@ -192,7 +194,7 @@ def _shadows(state: FrameState) -> list[dict[str, Any]]:
             "on": state.cards[cast.receiver].layer.id,
             "texture": cast.shadow.texture,
             "strength": round(cast.strength, 6),
-            "matrix": _card_matrix(cast.shadow),
+            "matrix": card_matrix(cast.shadow),
         }
         for cast in state.casts
     ]
@@ -218,7 +220,8 @@ def pick_layer(state: FrameState, x: float, y: float, alpha_at: Any) -> str | No
     return None
 
 
-def _card_matrix(card: Card) -> list[float]:
+def card_matrix(card: Card) -> list[float]:
+    """Return the matrix that takes the unit square (-0.5..0.5, y up) to where a card is."""
     return _flat(card.world_from_card @ np.diag([card.width, card.height, 1, 1]))
 
 
@@ -237,7 +240,7 @@ def _frame(frame: int, state: FrameState, shot: Shot, first: FrameState) -> dict
     record = {
         "clip": _flat(camera.clip_from_world),
         "order": [state.cards[i].layer.id for i in state.order],
-        "moved": {card.layer.id: _card_matrix(card) for card in moved},
+        "moved": {card.layer.id: card_matrix(card) for card in moved},
         "timecode": timecode(frame, shot.frame.rate),
         "camera": _camera(camera),
         "horizon": horizon_in(shot, camera),

@@ -31,6 +31,7 @@ from vistaline.web import (
     pictures,
     prepare,
     projects,
+    room,
     separate,
     sheets,
     shots,
@@ -100,6 +101,7 @@ def create_app(settings: Settings | None = None, *, queue: Queue | None = None) 
         stage.blueprint,
         direct.blueprint,
         output.blueprint,
+        room.blueprint,
         vendor.blueprint,
     ):
         app.register_blueprint(blueprint)

@@ -23,7 +23,7 @@ class Playhead(TypedDict):
 
 _FLAGS = {
     "keep_framing", "hidden", "locked", "edge_care", "takes_away", "invert", "backdrop", "add",
-    "remove", "none", "shadow", "shift", "at_playhead",
+    "known", "remove", "none", "shadow", "shift", "at_playhead",
 }  # fmt: skip
 _LISTS = ("layers", "follows")
 

@@ -178,6 +178,7 @@ def layer_panel(shot_id: int) -> Any:
         "row": row,
         "shot": shot,
         "camera": camera,
+        "playhead": playhead,
         "lenses": LENS_PRESETS,
         "findings": findings_of(row, kept),
         "pin_style": lambda name: pins_of(shot, f"style:{name}", playhead),

@@ -19,6 +19,7 @@ __all__ = [
     "linearise_srgb",
     "srgb_polynomial",
     "srgb_table",
+    "straight_codes",
 ]
 
 FULL = 65535
@@ -58,6 +59,14 @@ def codes_from_linear(picture: Rgba16) -> np.ndarray:
     """Return uint8 (height, width, 3): sRGB codes of the colour channels, as they are stored."""
     codes = np.rint(srgb_table()).astype(np.uint8)
     return codes[picture[..., :3]]
+
+
+def straight_codes(picture: Rgba16) -> np.ndarray:
+    """Return uint8 (height, width, 4) sRGB codes of premultiplied linear light, straight alpha."""
+    alpha = np.maximum(picture[..., 3:].astype(np.float32), 1)
+    straight = np.minimum(picture[..., :3] * (np.float32(FULL) / alpha), FULL).astype(np.uint16)
+    opacity = np.rint(picture[..., 3:] / (FULL / 255)).astype(np.uint8)
+    return np.dstack([np.rint(srgb_table()).astype(np.uint8)[straight], opacity])
 
 
 def srgb_polynomial() -> np.ndarray:

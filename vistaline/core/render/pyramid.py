@@ -46,6 +46,11 @@ class Pyramid:
         x0, y0, x1, y1 = self.content
         return x0 / self.width, y0 / self.height, x1 / self.width, y1 / self.height
 
+    @property
+    def picture(self) -> Rgba16:
+        """The picture itself (height, width, 4): level 0 without what it is extended by."""
+        return self.levels[0][BORDER : BORDER + self.height, BORDER : BORDER + self.width]
+
     @cached_property
     def occupancy(self) -> Occupancy:
         """Where the picture is empty and where it is solid."""

@@ -1,4 +1,5 @@
 // The desk of Arrange and Direct: one scene, its views, the keyboard.
+import { LookAhead } from "./ahead.js";
 import { notice } from "./notice.js";
 import { Marking } from "./marking.js";
 import { Plan } from "./plan.js";
@@ -23,6 +24,7 @@ export class Desk {
     this.viewfinder = new Viewfinder(element, this.scene, bench, this.folded);
     this.plans = ["above", "side"].map((view) => new Plan(element, this.scene, bench, view));
     this.proof = new Proof(element, this.scene, this.viewfinder, this.transport);
+    this.ahead = new LookAhead(element, this.scene, this.viewfinder, this.transport);
     this.views = new Views(element, this.viewfinder, this.scene);
     if (bench === "arrange") this.marking = new Marking(element, this.scene, this.viewfinder);
     if (bench === "direct") this.scene.as = localStorage.getItem("vistaline-as") ?? "camera";
@@ -341,6 +343,7 @@ export class Desk {
       u: () => (this.#seeBefore(), true),
       y: () => (this.#toggleAutoKey(), true),
       ...this.views.keys,
+      m: () => (this.ahead.toggle(), true),
       Escape: () => (this.marking?.on ? this.marking.stop() : this.viewfinder.rectangles ? this.#drawFramings() : this.viewfinder.asking ? this.viewfinder.ask(null) : scene.choose({ layer: "" }), true),
     };
     if (this.element.dataset.bench === "arrange") {
@@ -375,6 +378,6 @@ export class Desk {
   dispose() {
     document.removeEventListener("keydown", this.onKey);
     document.body.removeEventListener("htmx:after:swap", this.onSwap);
-    for (const view of [this.viewfinder, this.proof, ...this.plans, this.route]) view?.dispose();
+    for (const view of [this.viewfinder, this.proof, this.ahead, ...this.plans, this.route]) view?.dispose();
   }
 }

@@ -1,5 +1,6 @@
 // What is drawn over the picture to be taken hold of: corners, the pivot, the roll grip, the
 // horizon. What a drag means is asked of the server.
+import { Surfaces } from "./surfaces.js";
 import { svg } from "./svg.js";
 import { layerIn, matrixOf } from "./tracks.js";
 
@@ -10,6 +11,7 @@ export class Handles {
   constructor(viewfinder) {
     this.finder = viewfinder;
     this.scene = viewfinder.scene;
+    this.surfaces = new Surfaces(viewfinder);
   }
 
   /** Corners of a layer in overlay pixels; null if it is not to be seen. */
@@ -43,6 +45,9 @@ export class Handles {
     if (record.horizon && !this.scene.layer) marks.push(...this.#horizon(record.horizon));
     for (const id of chosen) {
       const layer = this.#layer(id);
+      // A surface may reach behind the camera: its grid is seen as far as it goes.
+      if (layer?.matrix) marks.push(...this.surfaces.grid(layer));
+      if (layer?.matrix && chosen.length === 1) marks.push(...this.surfaces.bars(layer));
       const found = this.#outline(layer);
       if (!found) continue;
       marks.push(svg("polygon", { class: "chosen", points: found.corners.map((p) => p.join(",")).join(" ") }));
@@ -101,6 +106,7 @@ export class Handles {
     }
     if (scene.chosen.length !== 1) return false;
     const layer = this.#layer(scene.layer);
+    if (layer?.matrix && this.surfaces.press(event, layer, at)) return true;
     const found = layer && !layer.locked && !layer.backdrop && this.#outline(layer);
     if (!found) return false;
     if (near(found.pivot)) {

@@ -5,13 +5,15 @@ import { lookOf, matrixOf, opacityOf } from "./tracks.js";
 
 // A card is drawn a little larger than it is, and covers the pixels at its edges by their share.
 const CARD_VERTEX = `
-  uniform mat4 clip; uniform vec2 grow;
+  uniform mat4 clip; uniform vec2 grow; uniform float deep;
   varying vec2 place;
   #ifdef CAUGHT
   uniform mat4 projector; varying vec3 caught;
   #endif
   void main() {
-    vec4 world = modelMatrix * vec4(position.xy * grow, 0.0, 1.0);
+    // A body's depth is told in widths of its own.
+    float through = position.z * deep * length(modelMatrix[0].xyz);
+    vec4 world = modelMatrix * vec4(position.xy * grow, through, 1.0);
     #ifdef CAUGHT
     caught = (projector * world).xyz;
     #endif
@@ -32,10 +34,14 @@ const LOOK = `
   vec4 look(sampler2D picture, vec2 place) { return texture2D(picture, place); }
   #endif`;
 const COVER = `
+  #ifdef SOLID
+  float covered() { return 1.0; }
+  #else
   float covered() {
     vec2 share = clamp(min(place, 1.0 - place) / max(fwidth(place), 1e-7) + 0.5, 0.0, 1.0);
     return share.x * share.y;
-  }`;
+  }
+  #endif`;
 // How much of a card its matte lets through; see vistaline.core.render.modify.
 const MATTE = `
   uniform vec2 frame;
@@ -133,6 +139,7 @@ export class Stage {
     this.onFree = null; // called when what was asked to be drawn is drawn
     this.shape = new THREE.PlaneGeometry(1, 1);
     this.cards = new Map();
+    this.bodies = new Map(); // meshes of what is not flat, by their names
     this.textures = new Map();
     this.loader = new THREE.TextureLoader();
     this.light = this.#target(2, 2);
@@ -200,7 +207,28 @@ export class Stage {
     for (const layer of data.layers) {
       if (layer.matrix && !this.cards.has(layer.id)) this.cards.set(layer.id, this.#card({ vertexShader: CARD_VERTEX, fragmentShader: CARD_FRAGMENT }));
     }
+    const bodies = data.layers.map(({ body }) => body).filter((body) => body && !this.bodies.has(body));
+    for (const body of new Set(bodies)) this.bodies.set(body, await this.#mesh(body));
     this.#fetchLater(then, data.looks);
+  }
+
+  /** A body's mesh, in shares of its size from its middle. */
+  async #mesh(body) {
+    const { points, faces } = await (await fetch(`/shots/bodies/${body}.json`)).json();
+    const shape = new THREE.BufferGeometry();
+    shape.setAttribute("position", new THREE.Float32BufferAttribute(points.map((value) => value / 2), 3));
+    shape.setIndex(faces);
+    return shape;
+  }
+
+  /** Which faces of a body are seen: from inside it, its far ones. */
+  #facing(card, body) {
+    if (!body || body === "arch") return THREE.DoubleSide;
+    const { elements: e } = new THREE.Matrix4().multiplyMatrices(this.clip.value, card.matrix).invert();
+    // The camera is where the frame's x, y and w all are 0.
+    const depth = card.material.uniforms.deep.value * new THREE.Vector3().setFromMatrixColumn(card.matrix, 0).length();
+    const inside = [e[8] / e[11], e[9] / e[11], e[10] / e[11] / depth].every((value) => Math.abs(value) < 0.5);
+    return inside ? THREE.BackSide : THREE.FrontSide;
   }
 
   /** Make the cards of a scene, and of one beside it; those that stay are kept. */
@@ -231,7 +259,7 @@ export class Stage {
     const { texture, frame } = this.behind;
     const card = new THREE.Mesh(this.shape, new THREE.ShaderMaterial({
       uniforms: {
-        clip: this.clip, projector: { value: new THREE.Matrix4() }, picture: { value: null }, opacity: { value: 1 }, mode: { value: 0 }, behind: texture, frame,
+        clip: this.clip, deep: { value: 0 }, projector: { value: new THREE.Matrix4() }, picture: { value: null }, opacity: { value: 1 }, mode: { value: 0 }, behind: texture, frame,
         lightness: { value: false }, grow: { value: new THREE.Vector2(1, 1) }, matte: { value: null }, matteFromFrame: { value: new THREE.Matrix3() }, matteOpacity: { value: 1 }, inside: { value: true },
         shadow: { value: null }, strength: { value: 0 }, cardFromShadow: { value: new THREE.Matrix4() },
       },
@@ -246,6 +274,7 @@ export class Stage {
 
   /** Draw a card larger by about a pixel all round, for its edges to be smooth. */
   #grow(card, { width, height }) {
+    if (card.userData.body) return card.material.uniforms.grow.value.set(1, 1);
     const e = new THREE.Matrix4().multiplyMatrices(this.clip.value, card.matrix).elements;
     const w = Math.max(Math.abs(e[15]), 1e-6);
     const pixels = (k) => Math.max(2, Math.hypot(e[k] * width, e[k + 1] * height) / 2 / w);
@@ -363,6 +392,11 @@ export class Stage {
     // A look that is still on its way: the one before it.
     card.material.uniforms.picture.value = looks.get(lookOf(record, layer.id)) ?? looks.get(layer.texture) ?? card.material.uniforms.picture.value;
     card.userData.matte = layer.matte;
+    card.userData.body = layer.body;
+    card.geometry = (layer.body && this.bodies.get(layer.body)) || this.shape;
+    card.material.uniforms.deep.value = layer.deep;
+    this.#define(card.material, "SOLID", Boolean(layer.body));
+    card.material.side = this.#facing(card, layer.body);
   }
 
   #colour(background) {

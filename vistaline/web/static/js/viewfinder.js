@@ -248,7 +248,7 @@ export class Viewfinder {
   }
 
   /** Preview what a drag wishes for while it lasts, and keep it at its end. */
-  dragging(event, wish, begin = () => {}) {
+  dragging(event, wish, begin = () => {}, kept = () => {}) {
     this.gate.classList.add("busy");
     const finish = () => {
       this.scene.dragging = false;
@@ -265,7 +265,7 @@ export class Viewfinder {
       end: (now) => {
         finish();
         const asked = wish(now);
-        if (asked) this.scene.edit(...asked);
+        if (asked) this.scene.edit(...asked).then((done) => done && kept());
       },
       cancel: () => {
         finish();
