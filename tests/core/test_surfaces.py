@@ -9,15 +9,17 @@ import pytest
 from scipy.spatial.transform import Rotation
 
 from tests.conftest import make_shot
+from tests.core.rooms import SIZE, room
 from tests.core.test_room import PHOTO, do, lodged, rendered
 from vistaline.core import space
 from vistaline.core.bodies import Body
+from vistaline.core.bowing import bowed
 from vistaline.core.camera import camera_states
 from vistaline.core.cards import Card, card_of
 from vistaline.core.errors import CoreError
 from vistaline.core.heights import upright_height
 from vistaline.core.placing import outline_in
-from vistaline.core.seen import ray_of
+from vistaline.core.seen import bow_in, ray_of, seen_from
 from vistaline.core.shot import Shot
 
 TAKING = {"width": 640, "height": 360, "focal_length": 28, "pan": 31, "tilt": -7, "roll": 1}
@@ -248,3 +250,28 @@ def test_a_plane_in_the_frame_is_where_it_was_drawn() -> None:
     made = do(shot, "project_on_plane", corners=drawn(shot, WALL))
     seen = outline_in(card_of(made, made.layers[-1]), camera_states(made, [0])[0])
     np.testing.assert_allclose(seen, drawn(shot, WALL), atol=0.5)
+
+
+def test_a_bowed_edge_straightens_the_others_before_they_tell(rng: np.random.Generator) -> None:
+    """Marks of an exact room, bowed as by a lens: told bowed they mislead, straightened they do
+    not."""
+    made = room(rng, noise=0)
+    centre = np.array(SIZE) / 2
+    marks = []
+    for edge in made.edges:
+        middle = (np.array(edge.a) + edge.b) / 2
+        a, b, through = bowed(np.array([edge.a, edge.b, middle]), -0.08, SIZE, centre).tolist()
+        marks.append({"a": a, "b": b, "along": edge.along.value, "through": through})
+    frame = {"width": 300, "height": 200, "duration": 24}
+    shot = do(make_shot({"photo": SIZE}, frame=frame), "mark_edges", edges=marks, within=0.5)
+    assert bow_in(shot.taking_camera) == pytest.approx(-0.08, abs=1e-4)
+    assert seen_from(shot.taking_camera).focal_px == pytest.approx(made.focal_px, rel=1e-3)
+    straight = {"file": "s.png", "width": SIZE[0], "height": SIZE[1]}
+    done = do(shot, "use_straightened", old="photo", key="straight", picture=straight, bow=-0.08)
+    assert done.layers[0].picture == "straight" and bow_in(done.taking_camera) is None
+    for found, edge in zip(done.taking_camera.edges, made.edges, strict=True):
+        np.testing.assert_allclose([found.a, found.b], [edge.a, edge.b], atol=1e-3)
+    plain = shot
+    for n in range(len(marks)):
+        plain = do(plain, "bow_edge", edge=n)
+    assert seen_from(plain.taking_camera).focal_px != pytest.approx(made.focal_px, rel=5e-3)

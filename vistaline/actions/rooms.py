@@ -5,24 +5,26 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import Refused
 from vistaline.actions.pictures import Library
 from vistaline.core.arrays import Rgba16
+from vistaline.core.bowing import bowed
 from vistaline.core.camera import CameraState
 from vistaline.core.cards import Card, card_of
 from vistaline.core.picture.colour import codes_from_linear, straight_codes
 from vistaline.core.picture.lines import as_marks, find_edges, find_segments
 from vistaline.core.poses import projector_of
 from vistaline.core.render.pyramid import BORDER
-from vistaline.core.seen import plate_of
+from vistaline.core.seen import bow_in, plate_of
 from vistaline.core.shot import Shot
 from vistaline.core.straight import Beyond, Projector, straight_on, straight_size
 from vistaline.store.models import Picture
 
-__all__ = ["found_edges", "found_lines", "keep_straight", "straight_picture"]
+__all__ = ["found_edges", "found_lines", "keep_straight", "straight_picture", "straighten_plate"]
 
 
 def found_lines(library: Library, shot: Shot) -> np.ndarray:
@@ -77,6 +79,41 @@ def straight_picture(
     return straight_codes(straight_on(card, projectors, straight_size(card, first), beyond))
 
 
+def straighten_plate(
+    session: Session, library: Library, project_id: int, shot: Shot
+) -> dict[str, Any]:
+    """Add the plate's picture to the project with what its lens bowed made straight.
+
+    Returns the values of ``use_straightened``.
+    """
+    plate, taking = plate_of(shot), shot.taking_camera
+    bow = bow_in(taking)
+    if bow is None:
+        raise Refused("No edge is marked as bowed. Drag the middle of one onto the picture's edge.")
+    assert plate.box is not None
+    source = library.pyramid(shot.pictures[plate.picture].file).picture
+    height, width = source.shape[:2]
+    x, y, wide, tall = plate.box
+    scale = np.array([wide / width, tall / height])
+    points = np.stack(np.meshgrid(np.arange(width) + 0.5, np.arange(height) + 0.5), axis=-1)
+    canvas = points * scale + [x, y]
+    drawn = bowed(canvas, bow, taking.canvas, np.array(taking.principal_point))
+    at = ((drawn - [x, y]) / scale - 0.5).astype(np.float32)
+    straight = cv2.remap(
+        source, at[..., 0], at[..., 1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_CONSTANT
+    )
+    name = Path(plate.name).stem
+    picture = _kept(
+        session,
+        library,
+        project_id,
+        f"{name}, straightened.png",
+        straight_codes(straight.astype(np.uint16)),
+    )
+    reference = {"file": picture.file, "width": picture.width, "height": picture.height}
+    return {"old": plate.picture, "key": f"p{picture.id}", "picture": reference, "bow": bow}
+
+
 def _thrown_by(shot: Shot, card: Card, picture: Rgba16, camera: CameraState) -> Projector:
     """Return a picture thrown by a camera whose frame it fills."""
     width, height = camera.frame_size
@@ -101,7 +138,12 @@ def keep_straight(
     session: Session, library: Library, project_id: int, name: str, codes: np.ndarray
 ) -> Picture:
     """Add a straight picture to the project; returns it."""
+    return _kept(session, library, project_id, f"{Path(name).stem}, straight on.png", codes)
+
+
+def _kept(
+    session: Session, library: Library, project_id: int, title: str, codes: np.ndarray
+) -> Picture:
     file = library.keep_codes(codes)
-    title = f"{Path(name).stem}, straight on.png"
     picture, _ = library.add(session, project_id, title, library.admit(file, title))
     return picture

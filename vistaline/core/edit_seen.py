@@ -9,6 +9,7 @@ from pydantic import Field
 
 from vistaline.core import space
 from vistaline.core.arrays import Matrix4
+from vistaline.core.bowing import straightened
 from vistaline.core.errors import EditError
 from vistaline.core.heights import length_on_ground, upright_height
 from vistaline.core.optics import GATE_LONG_SIDE
@@ -17,8 +18,8 @@ from vistaline.core.poses import taking_pose
 from vistaline.core.rectangles import edges_of_rectangle, in_order
 from vistaline.core.route import Route
 from vistaline.core.seen import canvas_point, ray_of, seen_from
-from vistaline.core.shot import Ground, Layer, MarkedEdge, Shot, TakingCamera
-from vistaline.core.shot_verbs import REGISTRY
+from vistaline.core.shot import Ground, Layer, MarkedEdge, PictureRef, Shot, TakingCamera
+from vistaline.core.shot_verbs import REGISTRY, pictures_used
 from vistaline.core.verbs import FROM_JSON
 
 __all__ = ["Corners", "enlarged"]
@@ -77,6 +78,46 @@ def move_edge(
         raise EditError("That edge is not marked any more. Reload the page.")
     edges[edge] = edges[edge].evolve(**{end: canvas_point(shot, frame, x, y)})
     return mark_edges(shot, edges=edges)
+
+
+@verb("bow an edge")
+def bow_edge(
+    shot: Shot, *, edge: int, frame: int | None = None, x: float | None = None, y: float = 0
+) -> Shot:
+    """Put a point of an edge, between its ends, where the picture shows it; left out: straight.
+
+    What a lens has bowed tells by how much; the other edges are then taken to be bowed alike.
+    """
+    edges = list(shot.taking_camera.edges)
+    if not 0 <= edge < len(edges):
+        raise EditError("That edge is not marked any more. Reload the page.")
+    through = None if x is None else canvas_point(shot, frame, x, y)
+    edges[edge] = edges[edge].evolve(through=through)
+    return mark_edges(shot, edges=edges)
+
+
+@verb("straighten what the lens bowed")
+def use_straightened(shot: Shot, *, old: str, key: str, picture: PictureRef, bow: float) -> Shot:
+    """Show a straightened picture wherever its bowed one was shown; its marks are straightened."""
+    taking = shot.taking_camera
+    middle = np.array(taking.principal_point)
+
+    def straight(point: tuple[float, float]) -> tuple[float, float]:
+        x, y = straightened(np.array(point), bow, taking.canvas, middle).tolist()
+        return x, y
+
+    edges = tuple(
+        each.evolve(a=straight(each.a), b=straight(each.b), through=None) for each in taking.edges
+    )
+    layers = tuple(
+        layer.evolve(picture=key) if layer.picture == old else layer for layer in shot.layers
+    )
+    shown = shot.evolve(
+        pictures=shot.pictures | {key: picture},
+        layers=layers,
+        taking_camera=taking.evolve(edges=edges),
+    )
+    return shown.evolve(pictures=pictures_used(shown, layers))
 
 
 @verb("remove edges")

@@ -104,7 +104,7 @@ def _marks(shot: Shot) -> dict[str, Any] | None:
             {
                 "ends": [
                     [round((px - x) / width - 0.5, 6), round(0.5 - (py - y) / height, 6)]
-                    for px, py in (edge.a, edge.b)
+                    for px, py in (edge.a, edge.b, *([edge.through] if edge.through else []))
                 ],
                 "along": edge.along.value,
                 "off": miss if miss is None else round(abs(miss), 2),

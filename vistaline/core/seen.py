@@ -7,6 +7,7 @@ from functools import lru_cache
 import numpy as np
 
 from vistaline.core.arrays import FloatArray
+from vistaline.core.bowing import bow_of, straightened
 from vistaline.core.camera import camera_states
 from vistaline.core.errors import EditError, PerspectiveError
 from vistaline.core.optics import focal_length_px
@@ -15,7 +16,7 @@ from vistaline.core.placing import point_on, standing_card
 from vistaline.core.poses import taking_pose
 from vistaline.core.shot import Layer, Shot, TakingCamera
 
-__all__ = ["canvas_point", "plate_of", "ray_of", "seen_from", "taking_focal"]
+__all__ = ["bow_in", "canvas_point", "plate_of", "ray_of", "seen_from", "taking_focal"]
 
 
 def taking_focal(taking: TakingCamera) -> float:
@@ -28,9 +29,14 @@ def taking_focal(taking: TakingCamera) -> float:
 def seen_from(taking: TakingCamera) -> SeenFrom:
     """Return what the marked edges tell of the taking camera; errors as ``recover_camera``.
 
-    Where they do not tell the lens, as edges that all lie flat in the picture, it is kept.
+    Edges that bow are straightened first. Where they do not tell the lens, as edges that all lie
+    flat in the picture, it is kept.
     """
-    edges = [Edge(each.a, each.b, each.along) for each in taking.edges]
+    bow, middle = bow_in(taking) or 0.0, np.array(taking.principal_point)
+    edges = []
+    for each in taking.edges:
+        ends = straightened(np.array([each.a, each.b]), bow, taking.canvas, middle).tolist()
+        edges.append(Edge((ends[0][0], ends[0][1]), (ends[1][0], ends[1][1]), each.along))
 
     def recovered(focal_px: float | None) -> SeenFrom:
         return recover_camera(
@@ -51,6 +57,17 @@ def seen_from(taking: TakingCamera) -> SeenFrom:
         if not error.vague or taking.focal_length is None:
             raise
         return recovered(taking_focal(taking))
+
+
+@lru_cache(maxsize=64)
+def bow_in(taking: TakingCamera) -> float | None:
+    """Return how much the lens bows straight edges, as ``bow_of``; None if no mark tells."""
+    lines = [
+        np.array([each.a, each.through, each.b], float) for each in taking.edges if each.through
+    ]
+    if not lines:
+        return None
+    return bow_of(lines, taking.canvas, taking.principal_point)
 
 
 def plate_of(shot: Shot) -> Layer:

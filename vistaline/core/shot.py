@@ -101,6 +101,9 @@ class MarkedEdge(Part):
     a: tuple[Pixel, Pixel]
     b: tuple[Pixel, Pixel]
     along: Direction = Field(description="Which way it runs in the world.")
+    through: tuple[Pixel, Pixel] | None = Field(
+        None, description="A point on it between its ends, if the lens has bowed it."
+    )
 
 
 class TakingCamera(Part):

@@ -42,7 +42,8 @@ def findings(shot: Shot) -> list[str]:
     by_place: dict[tuple[float, ...], str] = {}
     moving = {row.of for row in shot.rows if row.value in ("distance", "pan", "tilt")}
     for layer in shown:
-        if f"layer:{layer.id}" in moving:
+        # Surfaces of a room are told apart by where they stand in it, not by one distance.
+        if f"layer:{layer.id}" in moving or layer.projection:
             continue
         place = tuple(np.round((layer.distance, layer.pan, layer.tilt), 6))
         if place in by_place:

@@ -15,11 +15,18 @@ from vistaline.core.optics import covering_focal_length
 from vistaline.core.route import Framing, Route
 from vistaline.core.shot import Box, FrameFormat, Layer, PictureRef, Shot, TakingCamera
 from vistaline.core.timing import parse_rate
-from vistaline.demo.directed import lamp_holds, lamp_room, light_turns, tour, watcher
+from vistaline.demo.directed import (
+    lamp_holds,
+    lamp_room,
+    light_turns,
+    tour,
+    watcher,
+)
 from vistaline.demo.drawing import Picture, to_codes
 from vistaline.demo.gallery import write_gallery
 from vistaline.demo.headland import CANVAS, LAYERS
 from vistaline.demo.plates import flattened
+from vistaline.demo.street import harbour_street
 
 __all__ = ["write_demo_files"]
 
@@ -44,6 +51,7 @@ def write_demo_files(folder: Path) -> list[Path]:
         ("the-lamp-holds", lamp_holds(dusk)),
         ("the-light-turns", light_turns(dusk)),
         ("the-lamp-room", lamp_room(folder)),
+        ("harbour-street", harbour_street(folder)),
     ):
         path = folder / f"{name}.json"
         write_shot_file(shot, path, {key: ref.file for key, ref in shot.pictures.items()})

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import json
-from functools import lru_cache
+from collections import OrderedDict
 from typing import Any
 
 import numpy as np
@@ -14,7 +14,13 @@ from PIL import Image
 
 from vistaline.actions import projects, shots
 from vistaline.actions.errors import NotFound, Refused
-from vistaline.actions.rooms import found_edges, found_lines, keep_straight, straight_picture
+from vistaline.actions.rooms import (
+    found_edges,
+    found_lines,
+    keep_straight,
+    straight_picture,
+    straighten_plate,
+)
 from vistaline.core.arrays import Rgba16
 from vistaline.core.bodies import Body, mesh_of
 from vistaline.core.camera import CameraState, camera_states
@@ -144,12 +150,32 @@ def straighten(shot_id: int) -> Any:
     return changed_shot(row)
 
 
+@blueprint.post("/<int:shot_id>/unbow")
+@login_required
+def unbow(shot_id: int) -> Any:
+    """Straighten the plate's picture as its marks tell, as another picture, and show that."""
+    row, shot = open_shot(shot_id)
+    values = straighten_plate(session(), services().library, row.project_id, shot)
+    shots.change_shot(
+        session(), row, "use_straightened", values, version=version(), person_id=person_id()
+    )
+    return changed_shot(row)
+
+
 # --- the look ahead ---------------------------------------------------------------------------
 
 
-@lru_cache(maxsize=8)
-def _ahead_of(shot: Shot) -> Ahead:
-    return look_ahead(shot, services().library.looks_of(shot))
+_aheads: OrderedDict[tuple[object, ...], Ahead] = OrderedDict()
+
+
+def _ahead_of(row: ShotRow, shot: Shot) -> Ahead:
+    """Return what all frames are like; looked for once a version, and kept for the last shots."""
+    key = row.id, row.version, request.args.get("as"), request.args.get("take")
+    if key not in _aheads:
+        _aheads[key] = look_ahead(shot, services().library.looks_of(shot))
+        while len(_aheads) > 8:
+            _aheads.popitem(last=False)
+    return _aheads[key]
 
 
 @blueprint.get("/<int:shot_id>/ahead")
@@ -158,7 +184,7 @@ def ahead(shot_id: int) -> Any:
     """Look at all frames: where they see nothing, and where pictures are stretched."""
     row, shot = open_shot(shot_id)
     seen = looked_at(shot)
-    found = _ahead_of(seen)
+    found = _ahead_of(row, seen)
     return render_template(
         "_ahead.html",
         row=row,
@@ -184,13 +210,17 @@ def _told(found: Ahead, shares: np.ndarray) -> list[tuple[int, int, int, float]]
 
 
 def _bars(found: Ahead) -> list[tuple[float, float, float, float]]:
-    """Return for at most 160 columns: x, width, and how high bare and stretched stand, 0..1."""
+    """Return for at most 160 columns: x, width, and how high bare and stretched stand.
+
+    The highest of all is 1.
+    """
     count = min(160, len(found.frames))
+    highest = max(float(found.bare.max()), float(found.stretched.max()), 0.01)
     edges = np.linspace(0, len(found.frames), count + 1).astype(int)
     bars = []
     for n in range(count):
         part = slice(edges[n], max(edges[n] + 1, edges[n + 1]))
-        high = [float(np.sqrt(each[part].max())) for each in (found.bare, found.stretched)]
+        high = [float(each[part].max()) / highest for each in (found.bare, found.stretched)]
         bars.append((n / count, 1 / count, high[0], high[1]))
     return bars
 
@@ -219,10 +249,10 @@ def ahead_frame(shot_id: int) -> Any:
 @login_required
 def ahead_picture(shot_id: int) -> Any:
     """Send a picture of the shot with the least stretch its parts come to in the whole route."""
-    _, shot = open_shot(shot_id)
+    row, shot = open_shot(shot_id)
     seen = looked_at(shot)
     key = request.args.get("key", "")
-    least = _ahead_of(seen).pictures.get(key)
+    least = _ahead_of(row, seen).pictures.get(key)
     if least is None:
         raise NotFound("The shot has no such picture.")
     path = services().library.preview(seen.pictures[key].file, thumbnail=True)

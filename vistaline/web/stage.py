@@ -26,7 +26,7 @@ from vistaline.core.mounts import FOLLOWS
 from vistaline.core.optics import GATE_LONG_SIDE, LENS_PRESETS
 from vistaline.core.perspective import Direction
 from vistaline.core.poses import texture_of
-from vistaline.core.seen import seen_from
+from vistaline.core.seen import bow_in, seen_from
 from vistaline.core.shot import Layer, Shot
 from vistaline.core.tracks import track_of
 from vistaline.store.models import Picture, ShotRow
@@ -242,9 +242,11 @@ def _perspective(shot: Shot) -> dict[str, Any]:
     taking = shot.taking_camera
     counted = {way.value: sum(edge.along is way for edge in taking.edges) for way in Direction}
     facts: dict[str, Any] = {"counted": counted, "seen": None, "untold": "", "seen_lens": 0.0}
+    facts["bow"] = None
     if not taking.edges:
         return facts
     try:
+        facts["bow"] = bow_in(taking)
         seen = seen_from(taking)
     except CoreError as error:
         return facts | {"untold": str(error)}

@@ -43,6 +43,8 @@ export class Handles {
     const { chosen } = this.scene;
     const marks = [];
     if (record.horizon && !this.scene.layer) marks.push(...this.#horizon(record.horizon));
+    // What a drag would add is seen by its grid: it shows the same picture as what it stands before.
+    if (this.scene.shown) for (const layer of data.layers) if (layer.matrix && !this.scene.data.byId?.has(layer.id)) marks.push(...this.surfaces.grid(layer));
     for (const id of chosen) {
       const layer = this.#layer(id);
       // A surface may reach behind the camera: its grid is seen as far as it goes.

@@ -4,13 +4,13 @@ import { Corners, OnePoint } from "./corners.js";
 import { drag } from "./drag.js";
 import { Lines } from "./lines.js";
 import { Loupe } from "./loupe.js";
-import { notice } from "./notice.js";
+import { clearNotice, notice } from "./notice.js";
 import { svg } from "./svg.js";
 
 const NEAR = 9; // screen pixels
 const LETTER = { across: "A", up: "U", deep: "D" };
 const SAYS = {
-  mark: "Drag along an edge in the viewfinder, from end to end. An end can be dragged elsewhere; a click on it with Alt takes its edge away. Escape ends.",
+  mark: "Drag along an edge in the viewfinder, from end to end. An end can be dragged elsewhere, its middle onto an edge that bows; a click on an end with Alt takes the edge away. Escape ends.",
   "back-wall": "Drag over the room’s back wall, from corner to corner. Floor, ceiling and walls then catch the picture. Escape gives up.",
   body: "Drag over it, from corner to corner: the lower edge is where it stands on the ground. Escape gives up.",
   known: "Drag from one end of what you know the length of to the other. Escape gives up.",
@@ -61,7 +61,7 @@ export class Marking {
     if (tool) {
       notice(SAYS[tool.do], "info");
       this.lines.fetch();
-    }
+    } else clearNotice();
     this.loupe.hide();
     this.pressed();
     this.finder.draw();
@@ -92,6 +92,11 @@ export class Marking {
     if (what === "mark") {
       for (const [edge, { seen }] of this.#edges().entries()) {
         const end = seen.findIndex(near);
+        // Its middle is dragged to where a lens has bowed it; with Alt it is straight again.
+        const bows = end === 2 || (end < 0 && seen.every(Boolean) && seen.length === 2 && near(middleOf(seen)));
+        if (bows && event.altKey) this.scene.edit("bow_edge", { edge });
+        else if (bows) this.#follow(event, seen[0], (to) => ["bow_edge", { edge, ...this.#frame(to) }]);
+        if (bows) return true;
         if (end < 0) continue;
         if (event.altKey) this.scene.edit("remove_edges", { edge });
         else this.#follow(event, seen[1 - end], (to) => ["move_edge", { edge, end: "ab"[end], ...this.#frame(to) }]);
@@ -158,14 +163,19 @@ export class Marking {
   marks() {
     const parts = [];
     if (this.on) for (const [[x1, y1], [x2, y2]] of this.lines.seen()) parts.push(svg("line", { class: "found-line", x1, y1, x2, y2 }));
-    for (const { seen, along, off } of this.#edges()) {
+    // While a layer is chosen, its own handles are what is in the way.
+    for (const { seen, along, off } of this.on || !this.scene.layer ? this.#edges() : []) {
       if (!seen.every(Boolean)) continue;
       const [[x1, y1], [x2, y2]] = seen;
+      const through = seen[2];
       // How well an edge fits is told in colour and in pixels.
       const fit = off === null ? "" : off > 3 ? " bad" : off > 1.2 ? " fair" : " good";
       parts.push(svg("line", { class: "edge-under", x1, y1, x2, y2 }), svg("line", { class: `edge-mark${fit}`, x1, y1, x2, y2 }));
+      if (through) parts.push(svg("polyline", { class: "edge-bow", points: [seen[0], through, seen[1]].join(" ") }));
       parts.push(svg("text", { class: "edge-name", x: (x1 + x2) / 2 + 5, y: (y1 + y2) / 2 - 5 }, `${LETTER[along]}${off === null ? "" : ` ${off.toFixed(1)} px`}`));
-      if (this.on) parts.push(...seen.map(([cx, cy]) => svg("circle", { class: "edge-end", cx, cy, r: 4.5 })));
+      if (!this.on) continue;
+      parts.push(...seen.map(([cx, cy]) => svg("circle", { class: "edge-end", cx, cy, r: 4.5 })));
+      if (!through) parts.push(svg("circle", { class: "edge-middle", cx: (x1 + x2) / 2, cy: (y1 + y2) / 2, r: 3 }));
     }
     if (this.shape) parts.push(...this.shape.marks());
     if (!this.drawn) return parts;
@@ -175,3 +185,5 @@ export class Marking {
     return [...parts, svg("line", { class: "edge-mark", x1, y1, x2, y2 })];
   }
 }
+
+const middleOf = ([[x1, y1], [x2, y2]]) => [(x1 + x2) / 2, (y1 + y2) / 2];
