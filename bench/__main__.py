@@ -19,6 +19,7 @@ from bench import (
     memory,
     perspective,
     prepare,
+    rooms,
     separate,
     stroke,
 )
@@ -39,6 +40,7 @@ def main() -> None:
         "desk": desk,
         "keys": keys,
         "perspective": perspective,
+        "rooms": rooms,
     }
     wanted = sys.argv[1:] or list(parts)
     figures: list[Figure] = []
