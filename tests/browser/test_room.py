@@ -10,7 +10,7 @@ from tests.browser.test_work import canvas, change, drag, looks_as_rendered, und
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
 
-ROOM = 8
+ROOM, HARBOUR = 8, 9
 
 
 def test_the_room_looks_live_as_rendered(page: Page) -> None:
@@ -19,6 +19,10 @@ def test_the_room_looks_live_as_rendered(page: Page) -> None:
     undo_everything(page)
     for frame in (0, 80, 143):
         looks_as_rendered(page, frame)
+    # The harbour's buoy is a ball, drawn live as a mesh.
+    open_bench(page, HARBOUR, "direct")
+    undo_everything(page)
+    looks_as_rendered(page, 60)
 
 
 def test_edges_are_marked_moved_and_taken_away(page: Page) -> None:
@@ -73,4 +77,62 @@ def test_a_back_wall_is_drawn_and_the_picture_lies_on_the_room(page: Page) -> No
         box["height"] * 0.4,
     )
     expect(page.locator(".depth-card")).to_have_count(count + 5)
+    undo_everything(page)
+
+
+def test_a_surface_grows_the_keeper_stands_and_the_frames_are_looked_at(page: Page) -> None:
+    open_bench(page, ROOM, "arrange")
+    undo_everything(page)
+    count = page.locator(".depth-card").count()
+    page.locator(".depth-card", has_text="Floor").click()
+    expect(page.locator(".overlay .grow-bar")).to_have_count(3)
+    assert page.locator(".overlay .surface-grid").count() > 12
+    held = page.locator(".overlay .grow-bar").nth(2).bounding_box()
+    assert held
+    drag(page, held["x"] + held["width"] / 2, held["y"] + held["height"] / 2, 0, -50)
+    expect(page.locator(".depth-card")).to_have_count(count + 1)
+    expect(page.locator("#layer-name")).to_have_value("Floor top")  # chosen, to be grown on
+    page.locator(".depth-card", has_text="Keeper").click()
+    with change(page):
+        page.get_by_role("button", name="Stand on the ground").click()
+    expect(page.locator("#inspector")).to_contain_text("Its foot is 4.5 m away")
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Look at all frames").click()
+    expect(page.locator("svg.ahead")).to_be_visible(timeout=60_000)
+    page.locator("#ahead [data-go]").last.click()
+    mapped = page.locator("[data-part=ahead]")
+    expect(mapped).to_be_visible(timeout=20_000)
+    assert mapped.evaluate("image => image.naturalWidth") == 960
+    page.keyboard.press("m")
+    expect(mapped).to_be_hidden()
+    undo_everything(page)
+
+
+def test_four_corners_and_a_cylinder_are_laid_on_the_picture(page: Page) -> None:
+    open_bench(page, ROOM, "arrange")
+    undo_everything(page)
+    count = page.locator(".depth-card").count()
+    box = canvas(page)
+    page.click("[data-do=corners]")
+    corner = page.locator(".overlay .edge-end").nth(2).bounding_box()
+    assert corner
+    page.mouse.move(corner["x"] + 5, corner["y"] + 5)
+    page.mouse.down()
+    page.mouse.move(corner["x"] + 5, corner["y"] + 5 + box["height"] * 0.1, steps=4)
+    expect(page.locator(".loupe")).to_be_visible()
+    page.mouse.up()
+    expect(page.locator(".loupe")).to_be_hidden()
+    with change(page):
+        page.get_by_role("button", name="standing on the ground").click()
+    expect(page.locator(".depth-card")).to_have_count(count + 1)
+    expect(page.locator(".overlay .edge-end")).to_have_count(0)
+    page.click("[data-do=body][data-body=cylinder]")
+    drag(
+        page,
+        box["x"] + box["width"] * 0.3,
+        box["y"] + box["height"] * 0.66,
+        box["width"] * 0.09,
+        box["height"] * 0.2,
+    )
+    expect(page.locator(".depth-card")).to_have_count(count + 2)
     undo_everything(page)

@@ -8,11 +8,13 @@ from typing import Any
 import cv2
 import numpy as np
 import pytest
+import trimesh
 
 from tests.conftest import make_shot, pyramid_of
 from tests.core.rooms import room
 from tests.core.test_render import opaque
 from vistaline.core import edit
+from vistaline.core.bodies import Body
 from vistaline.core.camera import camera_states
 from vistaline.core.cards import card_of
 from vistaline.core.errors import CoreError
@@ -181,3 +183,71 @@ def test_a_surface_grows_from_a_side_of_another() -> None:
 def test_rooms_that_cannot_be_are_refused(verb: str, values: dict[str, Any], words: str) -> None:
     with pytest.raises(CoreError, match=words):
         do(lodged(), verb, **values)
+
+
+def test_a_floors_homography_is_taken_apart_by_opencv() -> None:
+    """decomposeHomographyMat of what the floor does between the taking camera and the moved one:
+    among its answers are the camera's turn, its way over the floor's distance, and its normal."""
+    shot = lodged()
+    framing = shot.route.framings[0].evolve(position=(0.4, 0.2, -0.5), pan=8, tilt=-3)
+    moved = shot.evolve(route=shot.route.evolve(framings=(framing,)))
+    camera, floor = camera_states(moved, [0])[0], card_of(moved, moved.layers[2])
+    focal = shot.taking_camera.focal_length / 36 * 640
+    canvas_from_unit = np.diag([640.0, 360.0, 1.0])
+    homography = floor.image_from_unit(camera) @ np.linalg.inv(canvas_from_unit)
+    taking = np.array([[focal, 0, 320], [0, focal, 180], [0, 0, 1]])
+    lens = np.array([[camera.focal_px, 0, 320], [0, camera.focal_px, 180], [0, 0, 1]])
+    # Freed of both lenses, as OpenCV takes one for both.
+    euclidean = np.linalg.inv(lens) @ homography @ taking
+    count, turns, ways, normals = cv2.decomposeHomographyMat(euclidean, np.eye(3))
+    flip = np.diag([1.0, -1.0, -1.0])  # OpenCV's y runs down, and z ahead
+    turn = flip @ camera.camera_from_world[:3, :3] @ flip
+    way = turn @ -(flip @ np.array(camera.position)) / 1.6  # the floor is 1.6 m below the eye
+    normal = np.array([0, 1, 0])
+    misses = [
+        min(
+            max(np.abs(w[:, 0] - s * way).max(), np.abs(n[:, 0] - s * normal).max())
+            for s in (1, -1)
+        )
+        + np.abs(t - turn).max()
+        for t, w, n in zip(turns, ways, normals, strict=True)
+    ]
+    assert count == 4 and min(misses) < 1e-6
+
+
+def test_a_projected_room_is_what_trimesh_casts_rays_into(photo: np.ndarray) -> None:
+    """Every fourth pixel's ray through trimesh's meshes of planes, a box and a ball, the first hit
+    thrown back to the picture."""
+    shot = lodged()
+    for body, x in (("box", 250), ("ball", 330)):
+        shot = do(shot, "add_body", body=body, x0=x, x1=x + 60, y0=235, y1=300)
+    framing = shot.route.framings[0].evolve(position=(0.5, 0.2, -0.6), pan=7)
+    shot = shot.evolve(route=shot.route.evolve(framings=(framing,)))
+    camera = camera_states(shot, [0])[0]
+    x, y = (each.ravel() for each in np.meshgrid(np.arange(2, 640, 4), np.arange(2, 360, 4)))
+    pixels = np.stack([x + 0.5, y + 0.5, np.ones(x.size)])
+    ways = (np.linalg.inv(camera.image_from_camera) @ pixels).T @ camera.world_from_camera[:3, :3].T
+    nearest, unit = np.full(x.size, np.inf), np.full((x.size, 2), np.nan)
+    for layer in shot.layers[1:]:
+        card = card_of(shot, layer)
+        if layer.body is Body.BALL:
+            mesh = trimesh.creation.icosphere(5, radius=card.width / 2)
+        else:
+            mesh = trimesh.creation.box((card.width, card.height, max(card.depth, 1e-9)))
+        mesh.apply_transform(card.world_from_card)
+        origins = np.repeat([camera.position], len(ways), axis=0)
+        with np.errstate(divide="ignore", invalid="ignore"):  # trimesh's own, at axes
+            places, rays, _ = mesh.ray.intersects_location(origins, ways, multiple_hits=True)
+        depth = (places - camera.position) @ -camera.world_from_camera[:3, 2]
+        order = np.argsort(-depth)  # the nearest is written last
+        for place, ray, deep in zip(places[order], rays[order], depth[order], strict=True):
+            if 0.05 < deep < nearest[ray]:
+                u, v, w = card.projector @ (*place, 1)
+                nearest[ray], unit[ray] = deep, (u / w, v / w)
+    ours = rendered(shot, photo)[y, x]
+    told = np.isfinite(unit).all(axis=1) & ((unit > 0.01) & (unit < 0.99)).all(axis=1)
+    at = (unit[told] * PHOTO - 0.5).astype(np.float32)[:, None]
+    theirs = cv2.remap(photo, at[..., 0], at[..., 1], cv2.INTER_LINEAR)[:, 0].astype(int)
+    off = np.abs(ours[told] - theirs).max(axis=1)
+    assert told.mean() > 0.8
+    assert np.quantile(off, 0.9) <= 12 and np.median(off) <= 2

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import io
+
 import numpy as np
 import pytest
 from flask.testing import FlaskClient
+from PIL import Image
 
 from tests.core.rooms import room
 from tests.web.test_web import edit, scene
@@ -57,3 +60,53 @@ def test_a_picture_is_put_on_a_room_by_its_back_wall(client: FlaskClient, shot: 
     assert len(layers["Floor"]["projector"]) == 12
     floor = layers["Floor"]["id"]
     assert edit(client, shot, "grow_surface", layer=floor, side="top", length=1).status_code == 200
+
+
+def test_edges_are_found_and_bowed_ones_straightened(client: FlaskClient, shot: str) -> None:
+    lines = client.get(f"{shot}/lines.json").get_json()
+    assert len(lines["matrix"]) == 16 and isinstance(lines["lines"], list)
+    answer = client.post(f"{shot}/find-edges", data={"version": scene(client, shot)["version"]})
+    assert answer.status_code in (200, 422)  # a bay has no edges at right angles to speak of
+    edit(client, shot, "remove_edges")
+    refused = client.post(f"{shot}/unbow", data={"version": scene(client, shot)["version"]})
+    assert refused.status_code == 422 and "No edge is marked as bowed" in refused.text
+    edit(client, shot, "add_edge", frame=0, x0=10, y0=20, x1=310, y1=20, along="across")
+    edit(client, shot, "bow_edge", edge=0, frame=0, x=160, y=16)
+    assert "The lens bows straight edges" in client.get(f"{shot}/panels/layer").text
+    done = client.post(f"{shot}/unbow", data={"version": scene(client, shot)["version"]})
+    assert done.status_code == 200
+    assert "The lens bows" not in client.get(f"{shot}/panels/layer").text
+    assert len(scene(client, shot)["marks"]["edges"][0]["ends"]) == 2
+
+
+def test_a_surface_is_seen_straight_on_and_shows_its_own_picture(
+    client: FlaskClient, shot: str
+) -> None:
+    edit(client, shot, "set_ground", horizon=180, eye_height=1.6)
+    edit(client, shot, "project_on_room", frame=0, x0=110, y0=60, x1=210, y1=130)
+    floor = next(each for each in scene(client, shot)["layers"] if each["name"] == "Floor")
+    sent = client.get(f"{shot}/straight.png?layer={floor['id']}&beyond=mirror")
+    assert sent.mimetype == "image/png" and "straight on" in sent.headers["Content-Disposition"]
+    with Image.open(io.BytesIO(sent.data)) as image:
+        seen = image.width / image.height
+    assert seen == pytest.approx(floor["width"] / floor["height"], rel=0.02)
+    values = {"version": scene(client, shot)["version"], "layer": floor["id"], "beyond": "fill"}
+    assert client.post(f"{shot}/straighten", data=values).status_code == 200
+    shown = next(each for each in scene(client, shot)["layers"] if each["id"] == floor["id"])
+    assert shown["projector"] is None and shown["texture"] != floor["texture"]
+    again = {"version": scene(client, shot)["version"], "layer": floor["id"]}
+    refused = client.post(f"{shot}/straighten", data=again)
+    assert refused.status_code == 422 and "no plane that catches" in refused.text
+
+
+def test_the_look_ahead_names_frames_and_sends_maps(client: FlaskClient, shot: str) -> None:
+    told = client.get(f"{shot}/ahead")
+    assert told.status_code == 200 and "Worst of the route" in told.text
+    mapped = client.get(f"{shot}/ahead.png?n=3")
+    assert mapped.mimetype == "image/png" and 0 <= float(mapped.headers["X-Bare"]) <= 1
+    assert client.get(f"{shot}/ahead.png?n=9999").status_code == 422
+    key = scene(client, shot)["layers"][0]["texture"]
+    assert client.get(f"{shot}/ahead-picture.png?key={key}").status_code == 200
+    assert client.get(f"{shot}/ahead-picture.png?key=none").status_code == 404
+    assert set(client.get("/shots/bodies/ball.json").get_json()) == {"points", "faces"}
+    assert client.get("/shots/bodies/cone.json").status_code == 404

@@ -27,6 +27,11 @@
 - ``ordering``    which card is in front of which
 - ``arranging``   spread, match, scatter
 - ``perspective`` how a picture was seen, from edges that are parallel
+- ``seen``        what a shot's marks tell, and which rays its pixels are
+- ``rectangles``, ``heights``, ``bowing``
+                  what else one view tells: rectangles, lengths, how a lens bows edges
+- ``bodies``      boxes, balls, cylinders, arches, and where rays meet them
+- ``straight``    surfaces as if seen straight on, by one projector or more
 - ``ground``      the horizon, and what stands on the ground
 - ``placing``     what a drag in the picture means
 - ``drawn``       looks drawn from a description, and where all looks are found

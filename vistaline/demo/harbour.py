@@ -25,7 +25,7 @@ __all__ = [
     "seen",
 ]
 
-SIZE = (2880, 1620)
+SIZE = (2400, 1350)
 LENS, EYE, PAN = 28.0, 1.7, -14.0
 _FOCAL = LENS / 36 * SIZE[0]
 _LEFT, _EDGE = -1.9, -16.0
@@ -55,8 +55,8 @@ def seen(points: list[Place]) -> list[list[float]]:
     return np.column_stack([SIZE[0] / 2 - _FOCAL * x / z, SIZE[1] / 2 + _FOCAL * y / z]).tolist()
 
 
-def draw_harbour(*, buoy: bool = True) -> np.ndarray:
-    """Return the picture, (height, width, 3) uint8; without the buoy it is its plate."""
+def draw_harbour() -> tuple[np.ndarray, np.ndarray]:
+    """Return the picture and its plate, which has no buoy, (height, width, 3) uint8."""
     width, height = SIZE
     across = (np.arange(width, dtype=np.float32) + 0.5 - width / 2)[None] / _FOCAL
     up = (height / 2 - np.arange(height, dtype=np.float32) - 0.5)[:, None] / _FOCAL
@@ -73,7 +73,7 @@ def draw_harbour(*, buoy: bool = True) -> np.ndarray:
     with np.errstate(divide="ignore", invalid="ignore"):
         ground = np.where(dy < 0, -EYE / dy, np.inf)
         gx, gz = dx * ground, dz * ground
-        lay(ground, (gz > _EDGE) & (gx > _LEFT - 0.1), _cobbles(gx, gz, buoy))
+        lay(ground, (gz > _EDGE) & (gx > _LEFT - 0.1), _cobbles(gx, gz))
         wall = _LEFT / dx
         y, z = EYE + dy * wall, dz * wall
         lay(wall, (y > 0) & (y < 5.6) & (z > _EDGE) & (z < -1), _houses(y, z))
@@ -84,11 +84,16 @@ def draw_harbour(*, buoy: bool = True) -> np.ndarray:
         side = x0 / dx
         y, z = EYE + dy * side, dz * side
         lay(side, (z > z0) & (z < z1) & (y > 0) & (y < high), _store(z1 - z, y, 0.66))
-        if buoy:
-            t, normal = _ball(dx, dy, dz)
-            lay(t, np.isfinite(t), _buoy(normal))
-    grain = noise(width, height, cells=(70, 40), octaves=6, seed=317) - 0.5
-    return np.rint(np.clip(colour * (1 + 0.14 * grain)[..., None], 0, 255)).astype(np.uint8)
+        plate = colour.copy()
+        on_ground = (far == ground)[..., None]
+        colour = np.where(on_ground, colour * (1 - 0.6 * _shade(gx, gz))[..., None], colour)
+        t, normal = _ball(dx, dy, dz)
+        lay(t, np.isfinite(t), _buoy(normal))
+    grain = 1 + 0.14 * (noise(width, height, cells=(70, 40), octaves=6, seed=317) - 0.5)[..., None]
+    picture, clear = (
+        np.rint(np.clip(each * grain, 0, 255)).astype(np.uint8) for each in (colour, plate)
+    )
+    return picture, clear
 
 
 def _mixed(share: np.ndarray, one: object, other: object) -> Rgb:
@@ -123,7 +128,14 @@ def _sky(dx: np.ndarray, dy: np.ndarray, dz: np.ndarray) -> Rgb:
     return _mixed(lamp, sky, (255, 240, 190))
 
 
-def _cobbles(x: np.ndarray, z: np.ndarray, buoy: bool) -> Rgb:
+def _shade(x: np.ndarray, z: np.ndarray) -> np.ndarray:
+    """Return how dark the buoy's shadow is on the ground, 0..1."""
+    bx, _, bz, radius = BUOY
+    far = ((x - bx - 0.25) / radius) ** 2 + ((z - bz) / (0.7 * radius)) ** 2
+    return np.exp(-np.minimum(far, 50.0))
+
+
+def _cobbles(x: np.ndarray, z: np.ndarray) -> Rgb:
     row = np.rint(z / 0.22)
     joint = np.minimum(_lines(x + 0.11 * (row % 2), 0.26), _lines(z + 0.11, 0.22))
     tone = np.sin(np.floor(x / 0.26 + 0.5 * (row % 2)) * 12.9 + row * 78.2) * 0.5 + 0.5
@@ -131,10 +143,8 @@ def _cobbles(x: np.ndarray, z: np.ndarray, buoy: bool) -> Rgb:
     stone = _mixed(_soft(0.016 - joint), stone, (84, 80, 76))
     kerb = _soft(np.minimum(z - _EDGE, 0.5 - (z - _EDGE)))
     stone = _mixed(kerb, stone, (176, 170, 158))
-    bx, _, bz, radius = BUOY
-    shade = buoy * np.exp(-(((x - bx - 0.25) / radius) ** 2 + ((z - bz) / (0.7 * radius)) ** 2))
     foot = np.exp(-np.maximum(x - _LEFT, 0) / 0.35)
-    return stone * (1 - 0.6 * shade - 0.35 * foot)[..., None]
+    return stone * (1 - 0.35 * foot)[..., None]
 
 
 def _houses(y: np.ndarray, z: np.ndarray) -> Rgb:

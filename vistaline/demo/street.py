@@ -37,8 +37,7 @@ def _edges() -> list[dict[str, Any]]:
 def harbour_street(folder: Path) -> Shot:
     """Draw the harbour street, recover its camera by marked edges, and walk down it."""
     files = {"street": "pictures/harbour-street.jpg", "plate": "pictures/harbour-plate.jpg"}
-    for key, file in files.items():
-        picture = harbour.draw_harbour(buoy=key == "street")
+    for file, picture in zip(files.values(), harbour.draw_harbour(), strict=True):
         write_atomically(folder / file, encode_jpeg(picture, 93))
     width, height = harbour.SIZE
     whole = (0, 0, width, height)

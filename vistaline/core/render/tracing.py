@@ -197,18 +197,18 @@ def _trace(  # type: ignore[no-untyped-def]
             n0, n1 = 1 / deep[j, i], 1 / deep[j, i + 1]
             n2, n3 = 1 / deep[j + 1, i], 1 / deep[j + 1, i + 1]
             for y in range(y0, y1):
-                b = (y - y0) / _CELL
-                ub, vb, nb = gu[j, i], gv[j, i], n0 + (n2 - n0) * b
-                ub += (gu[j + 1, i] - ub) * b
-                vb += (gv[j + 1, i] - vb) * b
-                ue, ve, ne = gu[j, i + 1], gv[j, i + 1], n1 + (n3 - n1) * b
-                ue += (gu[j + 1, i + 1] - ue) * b
-                ve += (gv[j + 1, i + 1] - ve) * b
+                off = (y - y0) / _CELL
+                ub, vb, nb = gu[j, i], gv[j, i], n0 + (n2 - n0) * off
+                ub += (gu[j + 1, i] - ub) * off
+                vb += (gv[j + 1, i] - vb) * off
+                ue, ve, ne = gu[j, i + 1], gv[j, i + 1], n1 + (n3 - n1) * off
+                ue += (gu[j + 1, i + 1] - ue) * off
+                ve += (gv[j + 1, i + 1] - ve) * off
                 for x in range(x0, x1):
-                    a = (x - x0) / _CELL
-                    u[y, x] = (ub + (ue - ub) * a) * share + (BORDER - 0.5)
-                    v[y, x] = (vb + (ve - vb) * a) * share + (BORDER - 0.5)
-                    near[y, x] = nb + (ne - nb) * a
+                    on = (x - x0) / _CELL
+                    u[y, x] = (ub + (ue - ub) * on) * share + (BORDER - 0.5)
+                    v[y, x] = (vb + (ve - vb) * on) * share + (BORDER - 0.5)
+                    near[y, x] = nb + (ne - nb) * on
                     covered[y, x] = 1
     return level, softened
 

@@ -40,7 +40,7 @@ export class Marking {
     const { do: what } = asked;
     if (what in SAYS) return this.#choose(this.#same(asked) ? null : asked);
     if (what === "corners-mark") return this.#use("mark_rectangle", { corners: this.shape.values, lies: asked.lies });
-    if (what === "corners-plane") return this.#use("project_on_plane", { corners: this.shape.values, stands: asked.stands });
+    if (what === "corners-plane") return this.#use("project_on_plane", { corners: this.shape.values, stands: asked.stands, layer: asked.of });
     if (what === "one-point-use") this.#use("project_on_one_point", this.shape.values);
   }
 
