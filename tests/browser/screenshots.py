@@ -21,8 +21,6 @@ def take(page: Page, name: str) -> None:
 
 def views(page: Page) -> None:
     """Go through the main views."""
-    page.goto("/sign-in")
-    take(page, "sign-in")
     sign_in(page)
     page.wait_for_load_state("networkidle")
     take(page, "projects")
@@ -57,10 +55,9 @@ def views(page: Page) -> None:
 
 
 def arrange_views(page: Page) -> None:
-    """The stage as a whole; a title behind the headland, its outline before it. Then undone."""
+    """A title behind the headland, its outline before it, then undone; a gallery; rooms."""
     open_bench(page, 1, "arrange")
     page.wait_for_selector("#v-horizon")
-    take(page, "arrange-stage")
     with change(page):
         page.click("#inspector button:text-is('Title')")
     page.click(".depth-card[data-layer=title]")
@@ -84,11 +81,27 @@ def arrange_views(page: Page) -> None:
     page.wait_for_selector("#v-set_frame_style-border")
     take(page, "arrange-gallery")
     page.click("[data-do=above]")
-    page.click("[data-chooses='group:Prints']")
-    page.wait_for_selector("#inspector :text('arranged as one')")
-    page.keyboard.press("b")
-    take(page, "arrange-group")
-    page.keyboard.press("b")
+    room_views(page)
+
+
+def room_views(page: Page) -> None:
+    """The lamp room's floor; the harbour's marks, and a look ahead at its frames."""
+    open_bench(page, 8, "arrange")
+    page.click(".depth-card[data-layer=floor]")
+    page.wait_for_selector("#grow-angle")
+    page.locator("#grow-angle").scroll_into_view_if_needed()
+    take(page, "arrange-room")
+    open_bench(page, 9, "arrange")
+    page.click("[data-do=near]")
+    page.locator("[data-do=corners]").scroll_into_view_if_needed()
+    take(page, "arrange-stage")
+    page.click("#ahead button")
+    page.wait_for_selector("svg.ahead", timeout=60_000)
+    page.locator("#ahead [data-go]").last.click()
+    page.wait_for_selector("[data-part=ahead]:not([hidden])")
+    page.locator("svg.ahead").scroll_into_view_if_needed()
+    take(page, "arrange-ahead")
+    page.keyboard.press("m")
 
 
 def direct_views(page: Page) -> None:

@@ -18,7 +18,7 @@ from vistaline.core.picture.colour import codes_from_linear
 from vistaline.core.poses import projector_of
 from vistaline.core.render.frame import Renderer
 from vistaline.core.shot import Shot
-from vistaline.core.straight import Beyond, Projector, straight_on, straight_size
+from vistaline.core.straight import Beyond, Projector, open_share, straight_on, straight_size
 
 
 def thrown(shot: Shot, photo: np.ndarray, layer: str) -> Projector:
@@ -67,9 +67,11 @@ def test_beyond_the_picture_it_is_open_mirrored_or_filled(photo: np.ndarray) -> 
     floor = shot.layers[2].id
     card = card_of(shot, shot.layer(floor))
     wide = replace(card, width=card.width * 2)
+    assert open_share(wide) > open_share(card)
     projector = thrown(shot, photo, floor)
     open_, mirrored, filled = (straight_on(wide, [projector], (200, 160), each) for each in Beyond)
-    assert 0.05 < np.mean(open_[..., 3] == 0) < 0.95
+    bare = np.mean(open_[..., 3] == 0)
+    assert 0.05 < bare < 0.95 and open_share(wide) == pytest.approx(bare, abs=0.02)
     assert (mirrored[..., 3] == 65535).all() and (filled[..., 3] == 65535).all()
     known = cv2.erode((open_[..., 3] == 65535).astype(np.uint8), np.ones((3, 3))) > 0
     for each in (mirrored, filled):

@@ -9,7 +9,7 @@ import pytest
 from scipy.spatial.transform import Rotation
 
 from tests.conftest import make_shot
-from tests.core.rooms import SIZE, room
+from tests.core.rooms import SIZE, room, seen
 from tests.core.test_room import PHOTO, do, lodged, rendered
 from vistaline.core import space
 from vistaline.core.bodies import Body
@@ -19,6 +19,7 @@ from vistaline.core.cards import Card, card_of
 from vistaline.core.errors import CoreError
 from vistaline.core.heights import upright_height
 from vistaline.core.placing import outline_in
+from vistaline.core.poses import projector_of
 from vistaline.core.seen import bow_in, ray_of, seen_from
 from vistaline.core.shot import Shot
 
@@ -275,3 +276,42 @@ def test_a_bowed_edge_straightens_the_others_before_they_tell(rng: np.random.Gen
     for n in range(len(marks)):
         plain = do(plain, "bow_edge", edge=n)
     assert seen_from(plain.taking_camera).focal_px != pytest.approx(made.focal_px, rel=5e-3)
+
+
+def test_a_cutout_on_a_plane_stays_cut_and_in_place() -> None:
+    """What is put on the plane is the cutout, its box kept: through its mask the rest is seen."""
+    shot = street()
+    cut = {
+        "id": "cut",
+        "name": "Cut",
+        "picture": "photo",
+        "box": (100, 80, 200, 150),
+        "distance": 3,
+    }
+    shot = do(shot, "add_layers", layers=[cut], pictures={})
+    made = do(shot, "project_on_plane", layer="cut", corners=drawn(shot, WALL))
+    added = made.layers[-1]
+    assert added.projection == (100, 80, 200, 150) and not made.layer("cut").hidden
+    # Its unit coordinates are the box's: the box's corner on the canvas is the picture's.
+    x, y, z = ray_of(made, 100, 80)
+    unit = projector_of(made, added) @ (x, y, z, 1)
+    np.testing.assert_allclose(unit[:2] / unit[2], [0, 0], atol=1e-9)
+
+
+def test_a_horizon_may_lie_outside_the_picture(rng: np.random.Generator) -> None:
+    """A camera that looks down by 40 degrees sees its horizon far above the frame: f tan 40."""
+    focal, turn = 2500.0, space.rotation(30, -40, 0)
+    edges = []
+    for way in np.eye(3)[[0, 2]]:
+        while sum(np.allclose(way, w) for w, _ in edges) < 3:
+            start = rng.uniform([-4, -6, -8], [4, -3, -1])
+            ends = [seen(p, focal, turn) for p in (start, start + way * 2)]
+            if None not in ends and np.hypot(*np.subtract(*ends)) > 300:
+                edges.append((way, ends))
+    marks = [{"a": a, "b": b, "along": "across" if way[0] else "deep"} for way, (a, b) in edges]
+    frame = {"width": 300, "height": 200, "duration": 24}
+    shot = do(make_shot({"photo": SIZE}, frame=frame), "mark_edges", edges=marks, within=0.1)
+    shot = do(shot, "see_as_marked")
+    assert shot.taking_camera.tilt == pytest.approx(-40, abs=0.01)
+    middle = seen(turn @ np.array([0, np.tan(np.radians(40)), -1.0]), focal, turn)
+    assert middle and shot.ground.horizon == pytest.approx(middle[1], abs=1) and middle[1] < 0

@@ -19,7 +19,7 @@ from vistaline.core.picture.colour import codes_from_linear, straight_codes
 from vistaline.core.picture.lines import as_marks, find_edges, find_segments
 from vistaline.core.poses import projector_of
 from vistaline.core.render.pyramid import BORDER
-from vistaline.core.seen import bow_in, plate_of
+from vistaline.core.seen import bow_in, plate_of, taking_focal
 from vistaline.core.shot import Shot
 from vistaline.core.straight import Beyond, Projector, straight_on, straight_size
 from vistaline.store.models import Picture
@@ -50,7 +50,12 @@ def found_edges(library: Library, shot: Shot) -> list[dict[str, Any]]:
     """
     taking = shot.taking_camera
     segments = found_lines(library, shot)
-    edges, _ = find_edges(segments, taking.canvas, principal_point=taking.centre)
+    edges, _ = find_edges(
+        segments,
+        taking.canvas,
+        principal_point=taking.centre,
+        focal_px=taking_focal(taking),
+    )
     return as_marks(edges)
 
 

@@ -21,7 +21,7 @@ from vistaline.core.errors import EditError
 from vistaline.core.picture.colour import codes_from_linear, linear16_from_srgb
 from vistaline.core.picture.exemplar import fill_by_texture
 
-__all__ = ["Beyond", "Projector", "straight_on", "straight_size"]
+__all__ = ["Beyond", "Projector", "open_share", "straight_on", "straight_size"]
 
 LONGEST, MOST = 4096, 8_000_000
 """Pixels along a side of a straight picture, and in it."""
@@ -80,6 +80,17 @@ def straight_size(card: Card, projector: Projector) -> tuple[int, int]:
         math.sqrt(MOST / (card.width * card.height)),
     )
     return max(16, round(card.width * density)), max(16, round(card.height * density))
+
+
+def open_share(card: Card) -> float:
+    """Return the share (0..1) of a surface on which no picture falls."""
+    assert card.projector is not None
+    steps = (np.arange(48) + 0.5) / 48 - 0.5
+    x, y = (each.ravel() for each in np.meshgrid(steps * card.width, steps * card.height))
+    unit_from_card = card.projector @ card.world_from_card[:, [0, 1, 3]]
+    u, v, w = unit_from_card @ np.stack([x, y, np.ones(x.size)])
+    caught = (w > 0) & (u >= 0) & (v >= 0) & (u <= w) & (v <= w)
+    return float(1 - caught.mean())
 
 
 def straight_on(

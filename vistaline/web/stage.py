@@ -28,6 +28,7 @@ from vistaline.core.perspective import Direction
 from vistaline.core.poses import texture_of
 from vistaline.core.seen import bow_in, seen_from
 from vistaline.core.shot import Layer, Shot
+from vistaline.core.straight import open_share
 from vistaline.core.tracks import track_of
 from vistaline.store.models import Picture, ShotRow
 from vistaline.web.context import person_id, services, session
@@ -217,6 +218,7 @@ def layer_panel(shot_id: int) -> Any:
         layer=layer,
         pin=pins_of(shot, f"layer:{layer.id}", playhead),
         size=(card.width, card.height),
+        open_share=open_share(card) if layer.projection and not layer.body else 0.0,
         shift=screen_shift(shot, layer),
         facts=ground_facts(shot, layer),
         neighbours=neighbours,

@@ -56,11 +56,13 @@ def find_edges(
     size: tuple[int, int],
     *,
     principal_point: tuple[float, float] | None = None,
+    focal_px: float | None = None,
     seed: int = 1,
 ) -> tuple[list[Edge], SeenFrom]:
     """Return the edges that tell best how a picture was seen, and what they tell.
 
-    ``segments`` (N, 2, 2) in pixels of a picture of ``size``. Up to six edges a direction, those
+    ``segments`` (N, 2, 2) in pixels of a picture of ``size``; ``focal_px`` counts where they do not
+    tell the lens, as in a picture that looks straight ahead. Up to six edges a direction, those
     of a direction far apart.
 
     Raises
@@ -81,7 +83,12 @@ def find_edges(
         own = [n for n in np.argsort(-votes[:, axis]) if near[n] == axis]
         edges += _spread(segments[own], along, size)
     for _ in range(12):
-        seen = recover_camera(edges, size, principal_point=principal_point)
+        try:
+            seen = recover_camera(edges, size, principal_point=principal_point)
+        except PerspectiveError as error:
+            if not error.vague or focal_px is None:
+                raise
+            seen = recover_camera(edges, size, principal_point=principal_point, focal_px=focal_px)
         worst = int(np.abs(seen.residuals).argmax())
         alike = [edge for edge in edges if edge.along is edges[worst].along]
         if abs(seen.residuals[worst]) < 2 * max(1.0, seen.disagreement) or len(alike) < 3:
