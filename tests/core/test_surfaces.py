@@ -21,7 +21,7 @@ from vistaline.core.heights import upright_height
 from vistaline.core.placing import outline_in
 from vistaline.core.poses import projector_of
 from vistaline.core.seen import bow_in, ray_of, seen_from
-from vistaline.core.shot import Shot
+from vistaline.core.shot import Layer, Shot
 
 TAKING = {"width": 640, "height": 360, "focal_length": 28, "pan": 31, "tilt": -7, "roll": 1}
 
@@ -281,14 +281,8 @@ def test_a_bowed_edge_straightens_the_others_before_they_tell(rng: np.random.Gen
 def test_a_cutout_on_a_plane_stays_cut_and_in_place() -> None:
     """What is put on the plane is the cutout, its box kept: through its mask the rest is seen."""
     shot = street()
-    cut = {
-        "id": "cut",
-        "name": "Cut",
-        "picture": "photo",
-        "box": (100, 80, 200, 150),
-        "distance": 3,
-    }
-    shot = do(shot, "add_layers", layers=[cut], pictures={})
+    cut = Layer(id="cut", name="Cut", picture="photo", box=(100, 80, 200, 150), distance=3)
+    shot = shot.evolve(layers=(*shot.layers, cut))
     made = do(shot, "project_on_plane", layer="cut", corners=drawn(shot, WALL))
     added = made.layers[-1]
     assert added.projection == (100, 80, 200, 150) and not made.layer("cut").hidden
