@@ -131,7 +131,8 @@ def project_on_plane(
 
     ``stands``: on the "ground", "free" (as far away as the plate), or the id of a surface that
     its lower left corner is on. ``layer``: the picture, or a cutout whose mask cuts the plane;
-    the plate if left out. ``corners`` are pixels of ``frame``, or of the canvas.
+    the plate if left out; it is hidden.
+    ``corners`` are pixels of ``frame``, or of the canvas.
     """
     found, taking = _source(shot, layer), shot.taking_camera
     drawn = in_order([canvas_point(shot, frame, *corner) for corner in corners])
@@ -155,8 +156,7 @@ def project_on_plane(
     pose[:3, 3] = facing @ ((low + high) / 2) + taking.position
     size = float(high[0] - low[0]), float(high[1] - low[1])
     added = _surface(shot, found, "Plane", pose, size)
-    hidden = found.evolve(hidden=True) if found.id == plate_of(shot).id else found
-    return _with_surfaces(with_layers(shot, [hidden]), [added])
+    return _with_surfaces(with_layers(shot, [found.evolve(hidden=True)]), [added])
 
 
 def _far(shot: Shot, stands: str, places: FloatArray) -> float:
