@@ -12,7 +12,8 @@
 - ``playhead``    what an edit at one frame means for keys
 - ``tracks``      layers at all frames at once
 - ``blending``    the blend modes
-- ``shot``        the shot model and its validation
+- ``shot``        the shot model: frame, route, and the parts from ``layer`` and ``taking``
+- ``shot_checks`` whether a shot's parts fit together
 - ``document``    the shot file: read, written, completed, its JSON Schema
 - ``mounts``      what others ride on, and what a ride does
 - ``route``       framings, holds, aim, shake; cameras, cuts, takes
@@ -47,7 +48,9 @@
 - ``edit_route``, ``edit_times``, ``edit_moves``, ``edit_cameras``, ``edit_keys``
                   edits of the camera work
 - ``edit_seen``   marks in the picture, and what they measure
-- ``edit_room``   surfaces that catch the picture
+- ``surfaces``    layers that catch the picture
+- ``edit_room``, ``edit_bodies``
+                  edits that put the picture on planes and bodies
 - ``clipboard``   layers copied from shot to shot
 - ``edit``        the edits a person can make: shot -> new shot
 - ``camera_moves``  camera gestures: truck, pedestal, dolly, zoom, pan, tilt, roll, arc

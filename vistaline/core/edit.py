@@ -14,6 +14,7 @@ from pydantic import ValidationError
 from vistaline.core import (  # noqa: F401  their edits are among the verbs
     arranging,
     clipboard,
+    edit_bodies,
     edit_cameras,
     edit_keys,
     edit_layers,

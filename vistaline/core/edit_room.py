@@ -1,40 +1,38 @@
-"""The edits that put one picture on surfaces: rooms, planes that grow from each other, bodies."""
+"""The edits that put one picture on planes: rooms, four points, what grows from an edge."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field
 
 from vistaline.core import space
-from vistaline.core.arrays import FloatArray, Matrix3, Matrix4
-from vistaline.core.bodies import Body
+from vistaline.core.arrays import FloatArray, Matrix3
 from vistaline.core.camera import camera_states
-from vistaline.core.cards import Card, put
-from vistaline.core.edit_seen import Corners, enlarged, see_one_point
+from vistaline.core.cards import Card
+from vistaline.core.edit_seen import Corners, see_one_point
 from vistaline.core.errors import EditError
-from vistaline.core.heights import ground_point
 from vistaline.core.placing import standing_card
 from vistaline.core.poses import taking_pose
 from vistaline.core.rectangles import in_order, standing_of
 from vistaline.core.seen import canvas_point, plate_of, ray_of, taking_focal
-from vistaline.core.shot import Layer, PictureRef, Shot
+from vistaline.core.shot import Layer, Shot
 from vistaline.core.shot_verbs import (
     REGISTRY,
-    free_name,
-    pictures_used,
-    unlocked,
-    with_layer,
     with_layers,
+)
+from vistaline.core.surfaces import (
+    NEAR_TAKING,
+    eye_height_of,
+    source_of,
+    surface_like,
+    with_surfaces,
 )
 
 __all__ = ["Side", "grown"]
 
 verb = REGISTRY.verb
-_NEAR = 0.05
-"""Metres before the taking camera: no surface reaches nearer."""
 _SQUARE = 4.0
 """Degrees: a plane that stands this nearly square to the world's axes is put so."""
 Side = Literal["left", "right", "top", "bottom"]
@@ -58,11 +56,11 @@ def project_on_room(
     back wall's lower edge stands on the ground, as far away as the eye's height tells; the
     room's axes are the world's, as the marked edges have told them. The layer itself is hidden.
     """
-    found = _source(shot, layer)
+    found = source_of(shot, layer)
     if frame is not None:
         (x0, y0), (x1, y1) = (canvas_point(shot, frame, x, y) for x, y in ((x0, y0), (x1, y1)))
         x0, x1, y0, y1 = min(x0, x1), max(x0, x1), min(y0, y1), max(y0, y1)
-    eye = _eye_height(shot)
+    eye = eye_height_of(shot)
     if x1 - x0 < 2 or y1 - y0 < 2:
         raise EditError("The back wall is too small. Drag its corners apart.")
     middle = ray_of(shot, (x0 + x1) / 2, y1)
@@ -76,10 +74,10 @@ def project_on_room(
     west, east = (float(ray[0] / -ray[2] * deep) for ray in (left, right))
     up = ray_of(shot, (x0 + x1) / 2, y0)
     high = float(up[1] / -up[2] * deep)
-    tall, wide, long = high + eye, east - west, deep - _NEAR * 2
+    tall, wide, long = high + eye, east - west, deep - NEAR_TAKING * 2
     if long <= 0 or tall <= 0 or wide <= 0:
         raise EditError("That back wall lies behind the camera. Draw it where it is seen.")
-    x, y, z = (west + east) / 2, (high - eye) / 2, -(deep + _NEAR * 2) / 2
+    x, y, z = (west + east) / 2, (high - eye) / 2, -(deep + NEAR_TAKING * 2) / 2
     walls = (
         ("Back wall", (x, y, -deep), (0, 0), (wide, tall)),
         ("Floor", (x, -eye, z), (0, -90), (wide, long)),
@@ -89,10 +87,10 @@ def project_on_room(
     )
     place = np.array(shot.taking_camera.position)
     added = [
-        _surface(shot, found, name, space.pose(place + at, pan, tilt), size)
+        surface_like(shot, found, name, space.pose(place + at, pan, tilt), size)
         for name, at, (pan, tilt), size in walls
     ]
-    return _with_surfaces(with_layers(shot, [found.evolve(hidden=True)]), added)
+    return with_surfaces(with_layers(shot, [found.evolve(hidden=True)]), added)
 
 
 @verb("project on a one-point room")
@@ -134,7 +132,7 @@ def project_on_plane(
     the plate if left out; it is hidden.
     ``corners`` are pixels of ``frame``, or of the canvas.
     """
-    found, taking = _source(shot, layer), shot.taking_camera
+    found, taking = source_of(shot, layer), shot.taking_camera
     drawn = in_order([canvas_point(shot, frame, *corner) for corner in corners])
     standing = standing_of(drawn, taking_focal(taking), taking.principal_point)
     turn = taking_pose(taking)[:3, :3]
@@ -155,8 +153,8 @@ def project_on_plane(
     pose[:3, :3] = facing
     pose[:3, 3] = facing @ ((low + high) / 2) + taking.position
     size = float(high[0] - low[0]), float(high[1] - low[1])
-    added = _surface(shot, found, "Plane", pose, size)
-    return _with_surfaces(with_layers(shot, [found.evolve(hidden=True)]), [added])
+    added = surface_like(shot, found, "Plane", pose, size)
+    return with_surfaces(with_layers(shot, [found.evolve(hidden=True)]), [added])
 
 
 def _far(shot: Shot, stands: str, places: FloatArray) -> float:
@@ -168,7 +166,7 @@ def _far(shot: Shot, stands: str, places: FloatArray) -> float:
                 "None of these corners is below the horizon, so the plane does not stand on the "
                 "ground. Let it stand on another surface, or free."
             )
-        return _eye_height(shot) / -lowest
+        return eye_height_of(shot) / -lowest
     if stands == "free":
         ahead = taking_pose(shot.taking_camera)[:3, 2]
         return plate_of(shot).distance / -float(places.mean(axis=0) @ ahead)
@@ -213,7 +211,7 @@ def grow_surface(
     At 0 degrees it goes on in the same plane, at 90 it stands up from it, between it is a ramp.
     ``length`` metres, or as far as pixel ``x``, ``y`` of ``frame`` shows.
     """
-    return _with_surfaces(shot, [grown(shot, layer, side, angle, length, frame, (x, y))[0]])
+    return with_surfaces(shot, [grown(shot, layer, side, angle, length, frame, (x, y))[0]])
 
 
 def grown(
@@ -248,7 +246,7 @@ def grown(
     local[:3, 3] = edge + way * length / 2
     size = (length, card.height) if across else (card.width, length)
     name = f"{found.name[:70]} {side}"
-    return _surface(shot, found, name, card.world_from_card @ local, size), length
+    return surface_like(shot, found, name, card.world_from_card @ local, size), length
 
 
 def _reached(
@@ -274,148 +272,3 @@ def _reached(
             "other end is to be."
         )
     return length
-
-
-# --- bodies -----------------------------------------------------------------------------------
-
-
-@verb("project on a body")
-def add_body(
-    shot: Shot,
-    *,
-    body: Body,
-    x0: float,
-    y0: float,
-    x1: float,
-    y1: float,
-    frame: int | None = None,
-) -> Shot:
-    """Put a box, ball, cylinder or arch on the ground where the picture shows one.
-
-    The pixels are opposite corners of what is seen: of its front, or of a ball. It is as deep as
-    it is wide, an arch twice; both can be changed.
-    """
-    found, eye = _source(shot, ""), _eye_height(shot)
-    (x0, y0), (x1, y1) = (canvas_point(shot, frame, *end) for end in ((x0, y0), (x1, y1)))
-    left, right, top, foot = min(x0, x1), max(x0, x1), min(y0, y1), max(y0, y1)
-    if right - left < 2 or foot - top < 2:
-        raise EditError(f"This {body.value} is too small. Drag from corner to corner.")
-    place = ground_point(ray_of(shot, (left + right) / 2, foot), eye)
-    ends = [ray_of(shot, x, y) for x, y in ((left, foot), (right, foot), ((left + right) / 2, top))]
-    if any(ray[2] >= -1e-9 for ray in ends) or place[2] >= 0:
-        raise EditError(f"This {body.value} would stand behind the camera. Draw it ahead.")
-    west, east = (float(ray[0] / ray[2] * place[2]) for ray in ends[:2])
-    width, height = east - west, float(ends[2][1] / ends[2][2] * place[2]) + eye
-    if width <= 0 or height <= 0:
-        raise EditError(f"The top of this {body.value} is not above its foot. Draw it upright.")
-    if body is Body.BALL:
-        width = height = (width + height) / 2
-    depth = width * (2 if body is Body.ARCH else 1)
-    behind = 0.0 if body is Body.BALL else depth / 2
-    middle = np.array([(west + east) / 2, height / 2 - eye, place[2] - behind])
-    pose = space.pose(middle + shot.taking_camera.position)
-    added = _surface(shot, found, body.value.capitalize(), pose, (width, height), body, depth)
-    return _with_surfaces(with_layers(shot, [found.evolve(hidden=True)]), [added])
-
-
-@verb("depth of a body")
-def set_body(
-    shot: Shot, *, layer: str, body: Body, depth: Annotated[float, Field(gt=0, le=1e6)]
-) -> Shot:
-    """Make a body another one, or deeper; what it shows from the taking camera stays."""
-    found = unlocked(shot, layer)
-    if found.body is None:
-        raise EditError(f"{found.name} is flat; it has no depth.")
-    return with_layer(shot, layer, body=body, depth=depth)
-
-
-# --- true sizes -------------------------------------------------------------------------------
-
-
-@verb("known size")
-def set_known_size(
-    shot: Shot,
-    *,
-    layer: str,
-    width: Annotated[float, Field(gt=0, le=1e6)] | None = None,
-    height: Annotated[float, Field(gt=0, le=1e6)] | None = None,
-) -> Shot:
-    """Say what a surface's size is in truth, to check what it came to; left out: not known."""
-    known = (width, height) if width and height else None
-    return with_layer(shot, layer, known_size=known)
-
-
-@verb("let a known size rule")
-def scale_to_known(shot: Shot, *, layer: str) -> Shot:
-    """Let the whole stage grow or shrink until a surface is as wide as it is in truth."""
-    found = shot.layer(layer)
-    if found.known_size is None:
-        raise EditError(f"Type first how wide and high {found.name} is in truth.")
-    return enlarged(shot, found.known_size[0] / standing_card(shot, found).width)
-
-
-@verb("show a surface's own picture")
-def show_straight(shot: Shot, *, layer: str, key: str, picture: PictureRef) -> Shot:
-    """Let a surface show a picture of its own, as large as it is, and catch none any more."""
-    found = unlocked(shot, layer)
-    if found.projection is None or found.body is not None:
-        raise EditError(f"{found.name} is no plane that catches a picture.")
-    shot = shot.evolve(pictures=shot.pictures | {key: picture})
-    shown = with_layer(shot, layer, picture=key, projection=None, crop=None)
-    return shown.evolve(pictures=pictures_used(shown, shown.layers))
-
-
-# --- shared -----------------------------------------------------------------------------------
-
-
-def _source(shot: Shot, layer: str) -> Layer:
-    """Return the layer whose picture is to be caught; the plate if none is named."""
-    found = unlocked(shot, layer or plate_of(shot).id)
-    if not found.picture or found.box is None:
-        raise EditError(
-            f"{found.name} was not seen by the taking camera, so it cannot be projected. "
-            "Choose the picture as it was taken."
-        )
-    return found
-
-
-def _eye_height(shot: Shot) -> float:
-    if shot.ground is None:
-        raise EditError("Say first how high the camera stood: the eye's height, under Ground.")
-    return shot.ground.eye_height
-
-
-def _with_surfaces(shot: Shot, added: Sequence[Layer]) -> Shot:
-    for each in added:
-        shot = shot.evolve(layers=(*shot.layers, each.evolve(name=free_name(each.name, shot))))
-    return shot
-
-
-def _surface(
-    shot: Shot,
-    like: Layer,
-    name: str,
-    pose: Matrix4,
-    size: tuple[float, float],
-    body: Body | None = None,
-    depth: float | None = None,
-) -> Layer:
-    """Return a layer that stands like this and catches what ``like`` shows."""
-    layer = Layer(
-        name=name,
-        picture=like.picture,
-        projection=like.box or like.projection,
-        width=size[0],
-        height=size[1],
-        body=body,
-        depth=depth,
-    )
-    x, y, z = size[0] / 2, size[1] / 2, (depth or 0.0) / 2
-    corners = np.array([[a, b, c, 1] for a in (-x, x) for b in (-y, y) for c in (-z, z)])
-    there = corners @ (space.inverse_pose(taking_pose(shot.taking_camera)) @ pose).T
-    if (there[:, 2] > -_NEAR / 2).any():
-        raise EditError(
-            f"{name} would reach behind the taking camera, where no picture falls. Make it "
-            "shorter, or turn it the other way."
-        )
-    return put(shot, layer, pose)
