@@ -22,6 +22,7 @@ from vistaline.core.placing import outline_in
 from vistaline.core.poses import projector_of
 from vistaline.core.seen import bow_in, ray_of, seen_from
 from vistaline.core.shot import Layer, Shot
+from vistaline.core.stageplan import PlanView, draw_plans
 
 TAKING = {"width": 640, "height": 360, "focal_length": 28, "pan": 31, "tilt": -7, "roll": 1}
 
@@ -309,3 +310,17 @@ def test_a_horizon_may_lie_outside_the_picture(rng: np.random.Generator) -> None
     assert shot.taking_camera.tilt == pytest.approx(-40, abs=0.01)
     middle = seen(turn @ np.array([0, np.tan(np.radians(40)), -1.0]), focal, turn)
     assert middle and shot.ground.horizon == pytest.approx(middle[1], abs=1) and middle[1] < 0
+
+
+def test_the_plan_shows_what_floors_and_bodies_cover() -> None:
+    """From above a floor is its rectangle and a ball its disc; a wall is a line."""
+    shot = do(lodged(), "add_body", body="ball", x0=300, y0=220, x1=360, y1=300)
+    plan = draw_plans(shot)[PlanView.ABOVE]
+    named = {layer.name: layer for layer in shot.layers}
+    assert named["Back wall"].id not in plan.areas and named["Left wall"].id not in plan.areas
+    floor, ball = (card_of(shot, named[name]) for name in ("Floor", "Ball"))
+    corners = corners_of(floor)[:, [0, 2]] * [1, -1]
+    found = plan.areas[named["Floor"].id]
+    assert np.linalg.norm(found[:, None] - corners[None], axis=2).min(axis=0).max() < 1e-4
+    disc = plan.areas[named["Ball"].id] - ball.world_from_card[[0, 2], 3] * [1, -1]
+    np.testing.assert_allclose(np.linalg.norm(disc, axis=1), ball.width / 2, rtol=1e-3)

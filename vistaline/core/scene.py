@@ -271,6 +271,7 @@ def _plan(plan: StagePlan) -> dict[str, Any]:
         "bars": {
             key: [[round(v, 5) for v in end] for end in ends] for key, ends in plan.bars.items()
         },
+        "areas": {key: np.round(area, 4).tolist() for key, area in plan.areas.items()},
         "mounts": {key: [round(v, 5) for v in place] for key, place in plan.mounts.items()},
         "path": np.round(plan.path, 5).tolist(),
         "ticks": np.round(plan.ticks, 4).tolist(),

@@ -6,9 +6,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
+import cv2
 import numpy as np
 
 from vistaline.core.arrays import FloatArray
+from vistaline.core.bodies import mesh_of
 from vistaline.core.camera import CameraState, camera_states
 from vistaline.core.cards import Card, card_of
 from vistaline.core.mounts import standing_of
@@ -16,6 +18,10 @@ from vistaline.core.paths import stretches_through
 from vistaline.core.shot import Shot
 
 __all__ = ["PlanView", "StagePlan", "draw_plans", "flatten", "view_cone"]
+
+
+_LEAST_AREA = 1e-3
+"""Of its larger side squared: what covers less of the sheet is seen from its edge."""
 
 
 class PlanView(StrEnum):
@@ -31,6 +37,8 @@ class StagePlan:
 
     bars: dict[str, tuple[tuple[float, float], tuple[float, float]]]
     """Each layer's two ends, hidden layers too; a backdrop is nowhere on the stage."""
+    areas: dict[str, FloatArray]
+    """(N, 2) outlines of surfaces and bodies that cover some of the sheet, as floors do."""
     mounts: dict[str, tuple[float, float]]
     """Where each mount stands."""
     path: FloatArray
@@ -96,12 +104,29 @@ def _draw(
     ticks = np.where(length > 1e-9, step / np.maximum(length, 1e-12), 0.0)
     return StagePlan(
         bars=bars,
+        areas={key: area for key, card in cards.items() if (area := _area(card, view)) is not None},
         mounts=mounts,
         path=path,
         ticks=ticks,
         stops=flatten(_stops(shot).reshape(-1, 3), view).reshape(-1, 3, 2),
         speed=speed,
     )
+
+
+def _area(card: Card, view: PlanView) -> FloatArray | None:
+    """Return the outline (N, 2) of what a surface covers of the sheet; None if that is a line."""
+    if card.projector is None:
+        return None
+    if card.layer.body:
+        points, _ = mesh_of(card.layer.body)
+        local = points * [card.width / 2, card.height / 2, card.depth / 2]
+    else:
+        local = card.outline * [1, 1, 0]
+    there = local @ card.world_from_card[:3, :3].T + card.world_from_card[:3, 3]
+    hull = cv2.convexHull(flatten(there, view).astype(np.float32))
+    if cv2.contourArea(hull) < _LEAST_AREA * max(card.width, card.height) ** 2:
+        return None
+    return np.asarray(hull.reshape(-1, 2), np.float64)
 
 
 def _stops(shot: Shot) -> FloatArray:

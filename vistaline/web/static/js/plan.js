@@ -127,8 +127,10 @@ export class Plan {
           ? { x: Math.max(34, left), y: top - 6, "text-anchor": "start" }
           : { x: Math.min(width - 8, right), y: top - 6, "text-anchor": "end" };
       } else where = { x: left + 7, y: Math.max(14, top + 12 + crowded * 15) };
+      const covers = plan.areas[layer.id];
+      const area = covers ? [svg("polygon", { class: "covers", points: covers.map((point) => at(point).join(",")).join(" ") })] : [];
       const knobs = isChosen && chosen.length === 1 && !layer.locked ? [a, b].map(([x, y], n) => svg("circle", { class: "end", cx: x, cy: y, r: 5, "data-end": n })) : [];
-      return svg("g", { class: classes, "data-layer": layer.id, transform: `translate(${this.#ahead(layer.id)})` }, svg("line", ends), svg("line", { ...ends, class: "grip" }), svg("text", where, words), ...knobs);
+      return svg("g", { class: classes, "data-layer": layer.id, transform: `translate(${this.#ahead(layer.id)})` }, ...area, svg("line", ends), svg("line", { ...ends, class: "grip" }), svg("text", where, words), ...knobs);
     });
   }
 
