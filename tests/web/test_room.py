@@ -38,6 +38,10 @@ def test_marks_are_told_in_words_and_pixels(
     marked(client, shot, rng)
     text = client.get(f"{shot}/panels/layer").text
     assert "Seen through" in text and "These lines disagree by" in text
+    edit(client, shot, "know_camera", what="level", flags="known", known="true")
+    assert "level" in client.get(f"{shot}/panels/layer").text.split("What is known")[1][:80]
+    edit(client, shot, "know_camera", what="level", flags="known")
+    assert "level" not in client.get(f"{shot}/panels/layer").text.split("What is known")[1][:80]
     marks = scene(client, shot)["marks"]
     assert marks["layer"] == "bay" and len(marks["edges"]) == 6
     # Where they were dragged: a mark's shares of the layer are the frame's, which shows it whole.

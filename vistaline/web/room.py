@@ -12,7 +12,7 @@ from flask import Blueprint, Response, render_template, request, send_file
 from flask_login import login_required
 from PIL import Image
 
-from vistaline.actions import projects, shots
+from vistaline.actions import projects
 from vistaline.actions.errors import NotFound, Refused
 from vistaline.actions.rooms import (
     found_edges,
@@ -34,8 +34,8 @@ from vistaline.core.shot import Shot
 from vistaline.core.straight import Beyond
 from vistaline.store.models import ShotRow
 from vistaline.web.context import person_id, services, session
-from vistaline.web.editing import arguments, version
-from vistaline.web.shots import changed_shot, looked_at, open_shot
+from vistaline.web.editing import arguments
+from vistaline.web.shots import edited, looked_at, open_shot
 
 __all__ = ["blueprint"]
 
@@ -100,10 +100,7 @@ def find(shot_id: int) -> Any:
     """Mark the edges that are found in the picture, in the place of those that were marked."""
     row, shot = open_shot(shot_id)
     values = {"edges": found_edges(services().library, shot), "within": 1.0}
-    shots.change_shot(
-        session(), row, "mark_edges", values, version=version(), person_id=person_id()
-    )
-    return changed_shot(row)
+    return edited(row, "mark_edges", values)
 
 
 def _straightened(row: ShotRow, shot: Shot, values: Any) -> np.ndarray:
@@ -144,10 +141,7 @@ def straighten(shot_id: int) -> Any:
     picture = keep_straight(session(), library, row.project_id, layer.name, codes)
     reference = {"file": picture.file, "width": picture.width, "height": picture.height}
     values = {"layer": layer.id, "key": f"p{picture.id}", "picture": reference}
-    shots.change_shot(
-        session(), row, "show_straight", values, version=version(), person_id=person_id()
-    )
-    return changed_shot(row)
+    return edited(row, "show_straight", values)
 
 
 @blueprint.post("/<int:shot_id>/unbow")
@@ -156,10 +150,7 @@ def unbow(shot_id: int) -> Any:
     """Straighten the plate's picture as its marks tell, as another picture, and show that."""
     row, shot = open_shot(shot_id)
     values = straighten_plate(session(), services().library, row.project_id, shot)
-    shots.change_shot(
-        session(), row, "use_straightened", values, version=version(), person_id=person_id()
-    )
-    return changed_shot(row)
+    return edited(row, "use_straightened", values)
 
 
 # --- the look ahead ---------------------------------------------------------------------------

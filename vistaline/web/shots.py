@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -28,7 +29,7 @@ from vistaline.store.models import ShotRow
 from vistaline.web.context import person_id, services, session
 from vistaline.web.editing import arguments, changed, playhead, send_kept, version
 
-__all__ = ["blueprint", "changed_shot", "findings_of", "open_shot", "texture_address"]
+__all__ = ["blueprint", "changed_shot", "edited", "findings_of", "open_shot", "texture_address"]
 
 blueprint = Blueprint("shots", __name__, url_prefix="/shots")
 
@@ -273,6 +274,12 @@ def findings_of(row: ShotRow, shot: Shot) -> list[str]:
 
 def changed_shot(row: ShotRow) -> Any:
     return changed("shotchange", row.version, url_for("shots.direct", shot_id=row.id))
+
+
+def edited(row: ShotRow, verb: str, values: Mapping[str, Any]) -> Any:
+    """Make an edit with values that are no form's, against the version the form is for."""
+    shots.change_shot(session(), row, verb, values, version=version(), person_id=person_id())
+    return changed_shot(row)
 
 
 @blueprint.post("/<int:shot_id>/edits/<verb>")

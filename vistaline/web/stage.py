@@ -34,7 +34,7 @@ from vistaline.store.models import Picture, ShotRow
 from vistaline.web.context import person_id, services, session
 from vistaline.web.editing import arguments, version
 from vistaline.web.keys import pins_of, playhead_asked
-from vistaline.web.shots import changed_shot, findings_of, open_shot, texture_address
+from vistaline.web.shots import changed_shot, edited, findings_of, open_shot, texture_address
 
 __all__ = ["blueprint"]
 
@@ -65,10 +65,7 @@ def swap(shot_id: int) -> Any:
         "key": f"p{picture.id}",
         "picture": reference,
     }
-    shots.change_shot(
-        session(), row, "swap_picture", values, version=version(), person_id=person_id()
-    )
-    return changed_shot(row)
+    return edited(row, "swap_picture", values)
 
 
 @blueprint.post("/<int:shot_id>/cards")
@@ -80,10 +77,7 @@ def add_card(shot_id: int) -> Any:
     key = f"p{picture.id}"
     layer = {"name": Path(picture.name).stem[:80] or "Card", "picture": key, "width": 1.0}
     values = {"pictures": {key: reference}, "layers": [layer]}
-    shots.change_shot(
-        session(), row, "add_layers", values, version=version(), person_id=person_id()
-    )
-    return changed_shot(row)
+    return edited(row, "add_layers", values)
 
 
 @blueprint.post("/<int:shot_id>/copy")
@@ -119,8 +113,7 @@ def bring(shot_id: int) -> Any:
         files = services().library.files
         typeface = bring_type(session(), files, row.project_id, file.filename, stream)
     values = {"layer": arguments().get("layer", ""), "face": typeface.face}
-    shots.change_shot(session(), row, "set_title", values, version=version(), person_id=person_id())
-    return changed_shot(row)
+    return edited(row, "set_title", values)
 
 
 # --- panels -----------------------------------------------------------------------------------
