@@ -290,3 +290,16 @@ def test_fetched_pixels_are_those_of_opencv(
     fetched = Renderer(shot, pyramids).rgb(5)
     away = np.abs(fetched - warped)
     assert 0 < away.max() <= 2 and psnr(fetched, warped, np.ones(away.shape[:2], bool)) > 55
+
+
+def test_a_frame_that_sees_nothing_is_the_background() -> None:
+    """All hidden, or all behind the camera: the background's colour in every form."""
+    shot = make_shot({"photo": (64, 36)}, background="#336699")
+    pyramids = {"photo": pyramid_of(opaque(np.zeros((36, 64, 3), np.uint8)))}
+    away = shot.route.framings[0].evolve(pan=180.0)
+    turned = shot.evolve(route=shot.route.evolve(framings=(away,)))
+    for empty in (shot.evolve(layers=(shot.layers[0].evolve(hidden=True),)), turned):
+        renderer = Renderer(empty, pyramids, threads=1)
+        assert (renderer.rgb(0) == [0x33, 0x66, 0x99]).all()
+        assert not renderer.linear(0)[..., 3].any()
+        assert np.ptp(renderer.yuv(0)[:180]) == 0

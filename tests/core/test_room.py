@@ -19,8 +19,10 @@ from vistaline.core.camera import camera_states
 from vistaline.core.cards import card_of
 from vistaline.core.errors import CoreError
 from vistaline.core.evaluate import evaluate
+from vistaline.core.foresight.ahead import map_frame
 from vistaline.core.poses import projector_of
 from vistaline.core.render.frame import Renderer
+from vistaline.core.scene import describe_scene
 from vistaline.core.shot import Shot
 
 PHOTO = (640, 360)
@@ -251,3 +253,16 @@ def test_a_projected_room_is_what_trimesh_casts_rays_into(photo: np.ndarray) -> 
     off = np.abs(ours[told] - theirs).max(axis=1)
     assert told.mean() > 0.8
     assert np.quantile(off, 0.9) <= 12 and np.median(off) <= 2
+
+
+def test_a_surface_turned_edge_on_to_its_projector_shows_nothing(photo: np.ndarray) -> None:
+    """All of it lies on rays of one plane: no picture falls on it, and nothing breaks."""
+    shot = lodged()
+    back = shot.layers[1].evolve(pan=90, across=0.0, up=0.0)
+    alone = shot.evolve(layers=(shot.layers[0], back))
+    moved = alone.route.framings[0].evolve(position=(1.0, 0.0, 0.0), pan=20)
+    alone = alone.evolve(route=alone.route.evolve(framings=(moved,)))
+    assert not rendered(alone, photo).any()
+    pyramids = {"photo": pyramid_of(opaque(photo))}
+    assert map_frame(alone, pyramids, 0).bare.all()
+    assert describe_scene(alone, [0])["layers"]

@@ -70,6 +70,9 @@ class Card:
         """3 x 3: unit texture coordinates (0..1, y down) to card metres (x, y)."""
         if self.projector is not None:
             unit_from_card = self.projector @ self.world_from_card[:, [0, 1, 3]]
+            sizes = np.linalg.norm(unit_from_card, axis=0)
+            if abs(np.linalg.det(unit_from_card)) < 1e-9 * np.prod(sizes):
+                return np.zeros((3, 3))  # edge-on to its projector: it catches nothing
             return np.asarray(np.linalg.inv(unit_from_card), np.float64)
         return np.array(
             [

@@ -39,7 +39,7 @@ def sources_of(warps: Sequence[CardWarp | BodyWarp], asked: Sequence[bool]) -> S
         for texels, row in zip(warp.pyramid.levels, rows, strict=False):
             assert texels.flags.c_contiguous and texels.dtype == np.uint16
             row[:] = texels.ctypes.data, *texels.shape[:2]
-    tiles = warps[0].codes.shape if warps else (0, 0)
+    tiles = warps[0].codes.shape if warps else (1, 1)  # a frame that sees nothing has none
     return Sources(
         asked=np.array(asked, np.bool_),
         texel_from_image=np.array([warp.texel_from_image for warp in warps]).reshape(-1, 3, 3),
