@@ -106,6 +106,7 @@ def test_a_surface_grows_the_keeper_stands_and_the_frames_are_looked_at(page: Pa
     page.keyboard.press("m")
     expect(mapped).to_be_hidden()
     undo_everything(page)
+    expect(page.locator(".ahead-result.stale")).to_be_visible()
 
 
 def test_four_corners_and_a_cylinder_are_laid_on_the_picture(page: Page) -> None:

@@ -29,6 +29,9 @@ export class LookAhead {
   #ask() {
     clearTimeout(this.resting);
     const { data, frame, as, take } = this.scene;
+    // What was told of another version is no longer sure.
+    const told = this.desk.querySelector(".ahead-result");
+    if (data) told?.classList.toggle("stale", told.dataset.version !== String(data.version));
     const name = data && `${this.scene.address}/ahead.png?${new URLSearchParams({ n: frame, as, v: data.version, ...(take && take !== "before" ? { take } : {}) })}`;
     // What was mapped is no longer in sight; while it plays nothing is asked for.
     if (!this.on || this.scene.shown || this.named !== name) this.sheet.hidden = true;
