@@ -67,6 +67,13 @@ def test_marked_edges_tell_lens_and_turn(
         for f, m in zip(found, made, strict=True)
     ]
     assert 0.9 <= np.mean(inside) <= 0.99  # of 150; the bench asks 92 to 98 percent of 500
+    horizons = []
+    for f, m in zip(found, made, strict=True):
+        across, deep = (m.world_from_camera.T[:, axis] for axis in (0, 2))
+        rays = np.stack([across, deep]) * [m.focal_px, -m.focal_px, -1] + 0.0
+        _, b, c = np.cross(*rays)
+        horizons.append(abs(f.horizon_at(1500) - 1000 + c / b) <= 1.96 * f.horizon_deviation)
+    assert 0.9 <= np.mean(horizons) <= 0.99
 
 
 def test_a_cropped_picture_keeps_its_principal_point(rng: np.random.Generator) -> None:

@@ -18,7 +18,7 @@ from enum import StrEnum
 from itertools import combinations
 
 import numpy as np
-from scipy.optimize import least_squares
+from scipy.optimize import approx_fprime, least_squares
 from scipy.spatial.transform import Rotation
 
 from vistaline.core import space
@@ -76,6 +76,8 @@ class SeenFrom:
     world_from_camera: Matrix3
     rotation_deviation: FloatArray
     """(3,) degrees about the camera's own axes."""
+    horizon_deviation: float
+    """Pixels, of the horizon's row where the lens looked; inf if it is nowhere near."""
     principal_point: tuple[float, float]
     residuals: FloatArray
     """(N,) pixels: how far each edge's ends lie from its vanishing point's best line, signed."""
@@ -215,12 +217,27 @@ def recover_camera(
             "picture is taken with. Check that each is marked along its own direction; "
             f"{_worst(edges, residuals)}."
         )
-    spread = np.sqrt(np.diag(np.linalg.inv(found.jac.T @ found.jac)))
+    covariance = np.linalg.inv(found.jac.T @ found.jac)
+    spread = np.sqrt(np.diag(covariance))
+
+    def horizon(changes: FloatArray) -> float:
+        tried = turn @ Rotation.from_rotvec(changes[1:4]).as_matrix()
+        middle = changes[4:] * max(size) if free_centre else np.zeros(2)
+        across, _, deep = _vanishing(tried, guess * math.exp(changes[0]), (0.0, 0.0))
+        a, b, c = np.cross(across, deep).tolist()
+        return float(middle[1] - c / b) if abs(b) > 1e-9 * math.hypot(a, b, c) else math.inf
+
+    if math.isfinite(horizon(found.x)):
+        slope = approx_fprime(found.x, horizon, 1e-7)
+        horizon_deviation = float(np.sqrt(slope @ covariance @ slope))
+    else:
+        horizon_deviation = math.inf
     return SeenFrom(
         focal_px=focal,
         focal_deviation=float(spread[0]),
         world_from_camera=turned,
         rotation_deviation=np.degrees(spread[1:4]),
+        horizon_deviation=horizon_deviation,
         principal_point=_moved(centre, found.x[4:] * max(size)),
         residuals=residuals,
     )
