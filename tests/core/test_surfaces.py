@@ -17,9 +17,11 @@ from vistaline.core.bowing import bowed
 from vistaline.core.camera import camera_states
 from vistaline.core.cards import Card, card_of
 from vistaline.core.errors import CoreError
+from vistaline.core.evaluate import evaluate
 from vistaline.core.heights import upright_height
 from vistaline.core.placing import outline_in
 from vistaline.core.poses import projector_of
+from vistaline.core.scene import pick_layer
 from vistaline.core.seen import bow_in, ray_of, seen_from
 from vistaline.core.shot import Layer, Shot
 from vistaline.core.stageplan import PlanView, draw_plans
@@ -324,3 +326,22 @@ def test_the_plan_shows_what_floors_and_bodies_cover() -> None:
     assert np.linalg.norm(found[:, None] - corners[None], axis=2).min(axis=0).max() < 1e-4
     disc = plan.areas[named["Ball"].id] - ball.world_from_card[[0, 2], 3] * [1, -1]
     np.testing.assert_allclose(np.linalg.norm(disc, axis=1), ball.width / 2, rtol=1e-3)
+
+
+def test_a_click_chooses_what_is_seen_there_planes_and_bodies_as_far_as_they_go() -> None:
+    shot = do(lodged((640, 360)), "add_body", body="ball", x0=300, y0=220, x1=360, y1=300)
+    state = evaluate(shot, [0])[0]
+    names = {layer.id: layer.name for layer in shot.layers}
+
+    def picked(x: float, y: float) -> str:
+        return names[pick_layer(state, x, y, lambda *_: 1.0) or ""]
+
+    assert picked(320, 180) == "Back wall" and picked(320, 350) == "Floor"
+    assert picked(10, 180) == "Left wall" and picked(320, 10) == "Ceiling"
+    # The ball's disc: its middle, and within its square but beside it the floor or the wall.
+    ball = card_of(shot, shot.layers[-1])
+    middle = state.camera.camera_from_world @ ball.world_from_card[:, 3]
+    x, y = -middle[:2] / middle[2] * state.camera.focal_px * [1, -1] + [320, 180]
+    radius = ball.width / 2 / -middle[2] * state.camera.focal_px
+    assert picked(x, y) == "Ball"
+    assert picked(x + 0.9 * radius, y - 0.9 * radius) != "Ball"

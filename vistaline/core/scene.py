@@ -6,11 +6,13 @@ square (-0.5..0.5, y up) to the world; a frame's takes the world to clip space.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 from typing import Any
 
 import numpy as np
 
+from vistaline.core.bodies import hit_body
 from vistaline.core.camera import CameraState
 from vistaline.core.cards import Card, card_of
 from vistaline.core.errors import CoreError
@@ -21,6 +23,7 @@ from vistaline.core.optics import angle_of_view, gate_size
 from vistaline.core.ordering import NEAR
 from vistaline.core.poses import standing_pose, texture_of
 from vistaline.core.render.blend import MODES
+from vistaline.core.render.tracing import rays_of
 from vistaline.core.scene_rows import describe_rows
 from vistaline.core.scene_tracks import pack_tracks
 from vistaline.core.seen import plate_of, seen_from
@@ -208,16 +211,40 @@ def pick_layer(state: FrameState, x: float, y: float, alpha_at: Any) -> str | No
     """
     for i in reversed(state.order):
         card = state.cards[i]
-        image_from_unit = card.image_from_unit(state.camera)
-        if card.layer.locked or abs(np.linalg.det(image_from_unit)) < 1e-12:
-            continue
-        unit = np.linalg.inv(image_from_unit) @ (x, y, 1)
-        if unit[2] <= 0:
-            continue
-        u, v = unit[:2] / unit[2]
-        if alpha_at(card, float(u), float(v)) * card.opacity > 0.2:
+        unit = None if card.layer.locked else _unit_at(card, state.camera, x, y)
+        if unit and alpha_at(card, *unit) * card.opacity > 0.2:
             return card.layer.id
     return None
+
+
+def _unit_at(card: Card, camera: CameraState, x: float, y: float) -> tuple[float, float] | None:
+    """Return which unit texture coordinates of a card a frame pixel shows; None if none."""
+    if card.layer.body:
+        origin, rays, unit_from_body = rays_of(card, camera)
+        way = rays @ (x, y, 1)
+        kind = card.layer.body.number
+        depth: float = hit_body(kind, *origin, *way, NEAR)  # type: ignore[call-arg]
+        if not math.isfinite(depth):
+            return None
+        unit = unit_from_body @ (*(origin + depth * way), 1)
+    else:
+        image_from_unit = card.image_from_unit(camera)
+        if abs(np.linalg.det(image_from_unit)) < 1e-12:
+            return None
+        unit = np.linalg.inv(image_from_unit) @ (x, y, 1)
+        if card.projector is not None and not _within(card, camera, x, y):
+            return None
+    if unit[2] <= 0:
+        return None
+    u, v = (unit[:2] / unit[2]).tolist()
+    return u, v
+
+
+def _within(card: Card, camera: CameraState, x: float, y: float) -> bool:
+    """Whether a frame pixel is on a card: what catches a picture may end before that does."""
+    across, up, w = np.linalg.inv(card.image_from_card(camera)) @ (x, y, 1)
+    half = np.array([card.width, card.height]) / 2
+    return bool(w > 0 and (np.abs((across, up)) <= half * w).all())
 
 
 def card_matrix(card: Card) -> list[float]:
