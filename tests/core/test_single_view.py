@@ -8,11 +8,13 @@ import pytest
 from scipy.spatial.transform import Rotation
 
 from tests.core.rooms import SIZE, room, seen
+from tests.core.test_render import opaque
 from vistaline.core import space
-from vistaline.core.bowing import bow_of, bowed, straightened
+from vistaline.core.bowing import bow_of, bowed, straighten_picture, straightened
 from vistaline.core.errors import PerspectiveError
 from vistaline.core.heights import length_on_ground, upright_height
 from vistaline.core.perspective import Direction, Edge, recover_camera
+from vistaline.core.picture.colour import codes_from_linear
 from vistaline.core.picture.lines import find_edges, find_segments
 from vistaline.core.rectangles import check_corners, edges_of_rectangle, in_order, standing_of
 
@@ -180,3 +182,20 @@ def test_marks_that_cannot_be_are_named(rng: np.random.Generator) -> None:
     ]
     with pytest.raises(PerspectiveError, match="contradict each other: edge 4"):
         recover_camera(mixed, SIZE)
+
+
+@pytest.mark.parametrize("k", [-0.1, 0.06])
+def test_a_bowed_picture_is_straightened_as_opencv_does(k: float, photo: np.ndarray) -> None:
+    """cv2.undistort with Brown's k1 alone; it samples linearly, we cubically."""
+    soft = cv2.GaussianBlur(photo, (0, 0), 2)
+    height, width = soft.shape[:2]
+    centre, focal = np.array([width, height]) / 2, 600.0
+    ours = straighten_picture(opaque(soft), k, (width, height), centre, (0, 0, width, height))
+    k1 = k * (focal / (np.hypot(width, height) / 2)) ** 2
+    # Its pixel centres count from 0, ours from .5.
+    lens = np.array([[focal, 0, centre[0] - 0.5], [0, focal, centre[1] - 0.5], [0, 0, 1]])
+    theirs = cv2.undistort(opaque(soft), lens, np.array([k1, 0, 0, 0]))
+    off = np.abs(codes_from_linear(ours).astype(int) - codes_from_linear(theirs))[4:-4, 4:-4]
+    inside = (ours[4:-4, 4:-4, 3] == 65535) & (theirs[4:-4, 4:-4, 3] == 65535)
+    assert inside.mean() > 0.8 and off[inside].mean() < 0.5 and np.quantile(off[inside], 0.99) <= 3
+    assert (k > 0) == (not (ours[..., 3] == 65535).all()), "a cushion's corners were never seen"

@@ -5,14 +5,13 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-import cv2
 import numpy as np
 from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import Refused
 from vistaline.actions.pictures import Library
 from vistaline.core.arrays import Rgba16
-from vistaline.core.bowing import bowed
+from vistaline.core.bowing import straighten_picture
 from vistaline.core.camera import CameraState
 from vistaline.core.cards import Card, card_of
 from vistaline.core.picture.colour import codes_from_linear, straight_codes
@@ -43,13 +42,12 @@ def found_lines(library: Library, shot: Shot) -> np.ndarray:
     return np.asarray(segments * scale + [x, y])
 
 
-def found_edges(library: Library, shot: Shot) -> list[dict[str, Any]]:
-    """Return the found edges that tell best how the picture was seen, as ``mark_edges`` takes them.
+def found_edges(shot: Shot, segments: np.ndarray) -> list[dict[str, Any]]:
+    """Return which of :func:`found_lines` tell best how the picture was seen.
 
-    Raises ``PerspectiveError`` if there are none.
+    As ``mark_edges`` takes them. Raises ``PerspectiveError`` if there are none.
     """
     taking = shot.taking_camera
-    segments = found_lines(library, shot)
     edges, _ = find_edges(
         segments,
         taking.canvas,
@@ -97,23 +95,15 @@ def straighten_plate(
         raise Refused("No edge is marked as bowed. Drag the middle of one onto the picture's edge.")
     assert plate.box is not None
     source = library.pyramid(shot.pictures[plate.picture].file).picture
-    height, width = source.shape[:2]
-    x, y, wide, tall = plate.box
-    scale = np.array([wide / width, tall / height])
-    points = np.stack(np.meshgrid(np.arange(width) + 0.5, np.arange(height) + 0.5), axis=-1)
-    canvas = points * scale + [x, y]
-    drawn = bowed(canvas, bow, taking.canvas, np.array(taking.principal_point))
-    at = ((drawn - [x, y]) / scale - 0.5).astype(np.float32)
-    straight = cv2.remap(
-        source, at[..., 0], at[..., 1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_CONSTANT
-    )
+    middle = np.array(taking.principal_point)
+    straight = straighten_picture(source, bow, taking.canvas, middle, plate.box)
     name = Path(plate.name).stem
     picture = _kept(
         session,
         library,
         project_id,
         f"{name}, straightened.png",
-        straight_codes(straight.astype(np.uint16)),
+        straight_codes(straight),
     )
     reference = {"file": picture.file, "width": picture.width, "height": picture.height}
     return {"old": plate.picture, "key": f"p{picture.id}", "picture": reference, "bow": bow}

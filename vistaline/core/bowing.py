@@ -11,14 +11,16 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import cast
 
+import cv2
 import numpy as np
 from scipy.optimize import minimize_scalar
 
-from vistaline.core.arrays import FloatArray
+from vistaline.core.arrays import FloatArray, Rgba16
 from vistaline.core.errors import PerspectiveError
 
-__all__ = ["LIMIT", "bow_of", "bowed", "straightened"]
+__all__ = ["LIMIT", "bow_of", "bowed", "straighten_picture", "straightened"]
 
+_STRIP = 256
 LIMIT = 0.3
 """More than this no lens does that is not a fisheye, which this model does not describe."""
 
@@ -48,6 +50,33 @@ def straightened(
         r = np.clip(r - (r * (1 + k * r**2) - drawn) / slope, 0, fold)
     ratio = np.where(drawn > 1e-12, r / np.maximum(drawn, 1e-12), 1.0)
     return cast(FloatArray, centre + (points - centre) * ratio)
+
+
+def straighten_picture(
+    picture: Rgba16,
+    k: float,
+    size: tuple[int, int],
+    centre: FloatArray,
+    box: tuple[float, float, float, float],
+) -> Rgba16:
+    """Return a picture (height, width, 4) with what a lens has bowed in it made straight.
+
+    ``box``: where it lies in the canvas of ``size``, whose ``centre`` is where the lens looked.
+    What the lens did not see is transparent. By strips, as places take more room than pixels.
+    """
+    height, width = picture.shape[:2]
+    left, top, wide, tall = box
+    scale, corner = np.array([wide / width, tall / height]), np.array([left, top])
+    straight = np.empty_like(picture)
+    for start in range(0, height, _STRIP):
+        rows = np.arange(start, min(start + _STRIP, height)) + 0.5
+        points = np.stack(np.meshgrid(np.arange(width) + 0.5, rows), axis=-1)
+        drawn = bowed(points * scale + corner, k, size, centre)
+        at = ((drawn - corner) / scale - 0.5).astype(np.float32)
+        straight[start : start + len(rows)] = cv2.remap(
+            picture, at[..., 0], at[..., 1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_CONSTANT
+        )
+    return straight
 
 
 def bow_of(

@@ -13,9 +13,9 @@ from vistaline.core.edit_seen import enlarged
 from vistaline.core.errors import EditError
 from vistaline.core.heights import ground_point
 from vistaline.core.placing import standing_card
-from vistaline.core.seen import canvas_point, ray_of
+from vistaline.core.seen import canvas_box, ray_of
 from vistaline.core.shot import PictureRef, Shot
-from vistaline.core.shot_verbs import REGISTRY, pictures_used, unlocked, with_layer, with_layers
+from vistaline.core.shot_verbs import REGISTRY, pictures_used, unlocked, with_layer
 from vistaline.core.surfaces import eye_height_of, source_of, surface_like, with_surfaces
 
 __all__: list[str] = []
@@ -40,8 +40,7 @@ def add_body(
     it is wide, an arch twice; both can be changed.
     """
     found, eye = source_of(shot, ""), eye_height_of(shot)
-    (x0, y0), (x1, y1) = (canvas_point(shot, frame, *end) for end in ((x0, y0), (x1, y1)))
-    left, right, top, foot = min(x0, x1), max(x0, x1), min(y0, y1), max(y0, y1)
+    left, top, right, foot = canvas_box(shot, frame, (x0, y0), (x1, y1))
     if right - left < 2 or foot - top < 2:
         raise EditError(f"This {body.value} is too small. Drag from corner to corner.")
     place = ground_point(ray_of(shot, (left + right) / 2, foot), eye)
@@ -59,7 +58,7 @@ def add_body(
     middle = np.array([(west + east) / 2, height / 2 - eye, place[2] - behind])
     pose = space.pose(middle + shot.taking_camera.position)
     added = surface_like(shot, found, body.value.capitalize(), pose, (width, height), body, depth)
-    return with_surfaces(with_layers(shot, [found.evolve(hidden=True)]), [added])
+    return with_surfaces(shot, [added], instead_of=found)
 
 
 @verb("depth of a body")

@@ -16,11 +16,10 @@ from vistaline.core.errors import EditError
 from vistaline.core.placing import standing_card
 from vistaline.core.poses import taking_pose
 from vistaline.core.rectangles import in_order, standing_of
-from vistaline.core.seen import canvas_point, plate_of, ray_of, taking_focal
-from vistaline.core.shot import Layer, Shot
+from vistaline.core.seen import canvas_box, canvas_point, plate_of, ray_of, taking_focal
+from vistaline.core.shot import Shot
 from vistaline.core.shot_verbs import (
     REGISTRY,
-    with_layers,
 )
 from vistaline.core.surfaces import (
     NEAR_TAKING,
@@ -30,7 +29,7 @@ from vistaline.core.surfaces import (
     with_surfaces,
 )
 
-__all__ = ["Side", "grown"]
+__all__ = ["Side"]
 
 verb = REGISTRY.verb
 _SQUARE = 4.0
@@ -57,9 +56,7 @@ def project_on_room(
     room's axes are the world's, as the marked edges have told them. The layer itself is hidden.
     """
     found = source_of(shot, layer)
-    if frame is not None:
-        (x0, y0), (x1, y1) = (canvas_point(shot, frame, x, y) for x, y in ((x0, y0), (x1, y1)))
-        x0, x1, y0, y1 = min(x0, x1), max(x0, x1), min(y0, y1), max(y0, y1)
+    x0, y0, x1, y1 = canvas_box(shot, frame, (x0, y0), (x1, y1))
     eye = eye_height_of(shot)
     if x1 - x0 < 2 or y1 - y0 < 2:
         raise EditError("The back wall is too small. Drag its corners apart.")
@@ -90,7 +87,7 @@ def project_on_room(
         surface_like(shot, found, name, space.pose(place + at, pan, tilt), size)
         for name, at, (pan, tilt), size in walls
     ]
-    return with_surfaces(with_layers(shot, [found.evolve(hidden=True)]), added)
+    return with_surfaces(shot, added, instead_of=found)
 
 
 @verb("project on a one-point room")
@@ -109,10 +106,8 @@ def project_on_one_point(
 
     See :func:`see_one_point` and :func:`project_on_room`.
     """
-    ends = [canvas_point(shot, frame, *end) for end in ((vx, vy), (x0, y0), (x1, y1))]
-    (vx, vy), (x0, y0), (x1, y1) = ends
-    seen = see_one_point(shot, x=vx, y=vy)
-    x0, x1, y0, y1 = min(x0, x1), max(x0, x1), min(y0, y1), max(y0, y1)
+    x0, y0, x1, y1 = canvas_box(shot, frame, (x0, y0), (x1, y1))
+    seen = see_one_point(shot, x=vx, y=vy, frame=frame)
     return project_on_room(seen, x0=x0, y0=y0, x1=x1, y1=y1)
 
 
@@ -154,7 +149,7 @@ def project_on_plane(
     pose[:3, 3] = facing @ ((low + high) / 2) + taking.position
     size = float(high[0] - low[0]), float(high[1] - low[1])
     added = surface_like(shot, found, "Plane", pose, size)
-    return with_surfaces(with_layers(shot, [found.evolve(hidden=True)]), [added])
+    return with_surfaces(shot, [added], instead_of=found)
 
 
 def _far(shot: Shot, stands: str, places: FloatArray) -> float:
@@ -211,19 +206,6 @@ def grow_surface(
     At 0 degrees it goes on in the same plane, at 90 it stands up from it, between it is a ramp.
     ``length`` metres, or as far as pixel ``x``, ``y`` of ``frame`` shows.
     """
-    return with_surfaces(shot, [grown(shot, layer, side, angle, length, frame, (x, y))[0]])
-
-
-def grown(
-    shot: Shot,
-    layer: str,
-    side: Side,
-    angle: float,
-    length: float | None = None,
-    frame: int | None = None,
-    at: tuple[float, float] = (0.0, 0.0),
-) -> tuple[Layer, float]:
-    """Return what :func:`grow_surface` adds, and its length in metres."""
     found = shot.layer(layer)
     if found.projection is None or found.body is not None:
         raise EditError(f"{found.name} is no plane that catches a picture; nothing grows from it.")
@@ -237,7 +219,7 @@ def grown(
     way = np.cos(turned) * out + np.sin(turned) * np.array([0, 0, 1])
     edge = out * (card.width if across else card.height) / 2
     if length is None:
-        length = _reached(shot, card, edge, way, axis, frame or 0, at)
+        length = _reached(shot, card, edge, way, axis, frame or 0, (x, y))
     local = np.eye(4)
     # The new card's own axis along the old one keeps its way; the other goes out along ``way``.
     keep = np.array([0.0, 1.0, 0.0]) if across else np.array([1.0, 0.0, 0.0])
@@ -246,7 +228,8 @@ def grown(
     local[:3, 3] = edge + way * length / 2
     size = (length, card.height) if across else (card.width, length)
     name = f"{found.name[:70]} {side}"
-    return surface_like(shot, found, name, card.world_from_card @ local, size), length
+    added = surface_like(shot, found, name, card.world_from_card @ local, size)
+    return with_surfaces(shot, [added])
 
 
 def _reached(

@@ -16,7 +16,15 @@ from vistaline.core.placing import point_on, standing_card
 from vistaline.core.poses import taking_pose
 from vistaline.core.shot import Layer, Shot, TakingCamera
 
-__all__ = ["bow_in", "canvas_point", "plate_of", "ray_of", "seen_from", "taking_focal"]
+__all__ = [
+    "bow_in",
+    "canvas_box",
+    "canvas_point",
+    "plate_of",
+    "ray_of",
+    "seen_from",
+    "taking_focal",
+]
 
 
 def taking_focal(taking: TakingCamera) -> float:
@@ -98,6 +106,14 @@ def canvas_point(shot: Shot, frame: int | None, x: float, y: float) -> tuple[flo
     across, up = point_on(standing_card(shot, plate), camera_states(shot, [frame])[0], (x, y))
     left, top, width, height = plate.box
     return left + (across + 0.5) * width, top + (0.5 - up) * height
+
+
+def canvas_box(
+    shot: Shot, frame: int | None, one: tuple[float, float], other: tuple[float, float]
+) -> tuple[float, float, float, float]:
+    """Return left, top, right and bottom of a box by two corners, as :func:`canvas_point`."""
+    (x0, y0), (x1, y1) = (canvas_point(shot, frame, *corner) for corner in (one, other))
+    return min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)
 
 
 def ray_of(shot: Shot, x: float, y: float) -> FloatArray:

@@ -14,7 +14,7 @@ from vistaline.core.errors import EditError
 from vistaline.core.poses import taking_pose
 from vistaline.core.seen import plate_of
 from vistaline.core.shot import Layer, Shot
-from vistaline.core.shot_verbs import free_name, unlocked
+from vistaline.core.shot_verbs import free_name, unlocked, with_layers
 
 __all__ = ["NEAR_TAKING", "eye_height_of", "source_of", "surface_like", "with_surfaces"]
 
@@ -40,8 +40,13 @@ def eye_height_of(shot: Shot) -> float:
     return shot.ground.eye_height
 
 
-def with_surfaces(shot: Shot, added: Sequence[Layer]) -> Shot:
-    """Return the shot with more layers, each under a name of its own."""
+def with_surfaces(shot: Shot, added: Sequence[Layer], *, instead_of: Layer | None = None) -> Shot:
+    """Return the shot with more layers, each under a name of its own.
+
+    ``instead_of``: the layer whose picture they catch; it is hidden.
+    """
+    if instead_of is not None:
+        shot = with_layers(shot, [instead_of.evolve(hidden=True)])
     for each in added:
         shot = shot.evolve(layers=(*shot.layers, each.evolve(name=free_name(each.name, shot))))
     return shot

@@ -73,7 +73,7 @@ def lines(shot_id: int) -> Any:
     plate = plate_of(shot)
     assert plate.box is not None
     x, y, width, height = plate.box
-    found = _lines_of(shot.pictures[plate.picture].file, plate.box, shot)
+    found = _lines_of(shot)
     shares = (found - [x, y]) / [width, height] * [1, -1] + [-0.5, 0.5]
     return {
         "matrix": card_matrix(card_of(shot, plate)),
@@ -84,9 +84,11 @@ def lines(shot_id: int) -> Any:
 _lines: dict[tuple[str, tuple[float, ...]], np.ndarray] = {}
 
 
-def _lines_of(file: str, box: tuple[float, ...], shot: Shot) -> np.ndarray:
-    """Return what was found in a picture; it is looked for once."""
-    key = (file, box)
+def _lines_of(shot: Shot) -> np.ndarray:
+    """Return what was found in the plate's picture; it is looked for once."""
+    plate = plate_of(shot)
+    assert plate.box is not None
+    key = (shot.pictures[plate.picture].file, plate.box)
     if key not in _lines:
         if len(_lines) > 32:
             _lines.clear()
@@ -99,7 +101,7 @@ def _lines_of(file: str, box: tuple[float, ...], shot: Shot) -> np.ndarray:
 def find(shot_id: int) -> Any:
     """Mark the edges that are found in the picture, in the place of those that were marked."""
     row, shot = open_shot(shot_id)
-    values = {"edges": found_edges(services().library, shot), "within": 1.0}
+    values = {"edges": found_edges(shot, _lines_of(shot)), "within": 1.0}
     return edited(row, "mark_edges", values)
 
 
