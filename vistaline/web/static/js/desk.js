@@ -30,6 +30,7 @@ export class Desk {
     if (bench === "direct") this.scene.as = localStorage.getItem("vistaline-as") ?? "camera";
     if (bench === "direct") this.route = new Route(element, this.scene, this.transport);
     if (bench === "direct") this.rows = new Rows(element, this.scene, this.route);
+    this.unfolded = new Set(); // what was opened on the panels, which are fetched anew
     this.typing = new Set(); // fields with what was typed since the last edit was kept
     this.#listen();
     this.#tellFolded();
@@ -80,6 +81,10 @@ export class Desk {
     });
     element.addEventListener("input", ({ target }) => target.matches(VALUES) && this.typing.add(target));
     element.addEventListener("change", ({ target }) => this.#remember(target));
+    element.addEventListener("toggle", ({ target }) => {
+      const { unfolds } = target.dataset;
+      if (unfolds) this.unfolded[target.open ? "add" : "delete"](unfolds);
+    }, true);
     if (element.dataset.bench === "direct") document.getElementById("chosen").elements.tab.value = localStorage.getItem("vistaline-tab") ?? "framing";
     this.#recall();
     this.onKey = (event) => this.#key(event);
@@ -281,6 +286,7 @@ export class Desk {
     for (const item of this.element.querySelectorAll(".depth-scale li")) item.hidden = !item.textContent.toLowerCase().includes(wanted);
     this.#pressed();
     this.marking?.pressed();
+    for (const part of this.element.querySelectorAll("[data-unfolds]")) part.open = this.unfolded.has(part.dataset.unfolds);
     this.#recall();
     // A value is shown as it was understood, however it was typed, and as it is at the playhead.
     for (const field of this.element.querySelectorAll(VALUES)) if (!this.typing.has(field) && field.value !== field.defaultValue) field.value = field.defaultValue;
