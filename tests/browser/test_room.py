@@ -115,8 +115,10 @@ def test_four_corners_and_a_cylinder_are_laid_on_the_picture(page: Page) -> None
     count = page.locator(".depth-card").count()
     box = canvas(page)
     page.click("[data-do=corners]")
-    corner = page.locator(".overlay .edge-end").nth(2).bounding_box()
-    assert corner
+    ends = page.locator(".overlay .edge-end")
+    expect(ends).to_have_count(4)
+    # Asked in one step: the overlay is drawn anew when found edges arrive.
+    corner = ends.evaluate_all("all => all[2].getBoundingClientRect().toJSON()")
     page.mouse.move(corner["x"] + 5, corner["y"] + 5)
     page.mouse.down()
     page.mouse.move(corner["x"] + 5, corner["y"] + 5 + box["height"] * 0.1, steps=4)
