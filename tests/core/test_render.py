@@ -11,7 +11,7 @@ from vistaline.core.evaluate import evaluate
 from vistaline.core.picture.colour import encode_srgb, linear16_from_srgb
 from vistaline.core.render import frame as rendering
 from vistaline.core.render.frame import Renderer, scaled
-from vistaline.core.render.pyramid import BORDER, PyramidStore, build_levels
+from vistaline.core.render.pyramid import BORDER, PyramidStore, build_levels, write_pyramid
 from vistaline.core.render.warp import FINAL
 from vistaline.core.shot import Shot
 
@@ -191,6 +191,48 @@ def test_hidden_and_covered_layers_cost_nothing_and_change_nothing(
     np.testing.assert_array_equal(both, Renderer(hidden, {"front": pyramids["front"]}).rgb(0))
 
 
+def test_a_pyramid_written_in_bands_is_the_pyramid(
+    tmp_path: Path, rng: np.random.Generator
+) -> None:
+    """However a picture comes, in one or in rows, its levels are the exact means."""
+    picture = rng.integers(0, 65536, (301, 517, 4), dtype=np.uint16)
+    picture[:40, :, 3] = picture[:, 500:, 3] = 0
+    for height in (1, 7, 64, 301):
+        path = tmp_path / f"{height}.p2"
+        bands = (picture[top : top + height] for top in range(0, 301, height))
+        write_pyramid(path, (517, 301), bands)
+        built = PyramidStore(tmp_path).get(str(height), lambda: pytest.fail("built twice"))
+        for level, whole in zip(built.levels, build_levels(picture), strict=True):
+            np.testing.assert_array_equal(level, whole)
+        assert (built.width, built.height, built.opaque) == (517, 301, False)
+        assert built.content == (0, 38, 502, 301)
+
+
+def test_many_pyramids_take_few_descriptors(tmp_path: Path) -> None:
+    store = PyramidStore(tmp_path, most_open=8)
+    small = np.full((4, 4, 4), 65535, np.uint16)
+    before = len(os.listdir("/proc/self/fd"))
+    held = store.get("0", lambda: small)
+    for n in range(300):
+        store.get(str(n), lambda: small)
+    assert store.open_now == 8
+    assert len(os.listdir("/proc/self/fd")) <= before + 9  # one each, and the one that is held
+    assert held.levels[0].min() == 65535  # put aside, but still there for who holds it
+
+
+def test_half_a_pyramid_never_counts_as_whole(tmp_path: Path) -> None:
+    """Whatever ends the writing leaves nothing under the pyramid's name."""
+    store = PyramidStore(tmp_path)
+
+    def torn(path: Path) -> None:
+        path.write_bytes(b"half")
+        raise OSError(28, "No space left on device")
+
+    with pytest.raises(OSError, match="No space"):
+        store.get_written("key", torn)
+    assert list(tmp_path.iterdir()) == []
+
+
 def test_a_pyramid_is_built_once_and_read_from_its_file(tmp_path, rng) -> None:
     picture = opaque(textured(rng, 200, 100))
     store = PyramidStore(tmp_path / "pyramids")
@@ -198,10 +240,10 @@ def test_a_pyramid_is_built_once_and_read_from_its_file(tmp_path, rng) -> None:
     again = PyramidStore(tmp_path / "pyramids").get("key", lambda: pytest.fail("built twice"))
     for a, b in zip(built.levels, again.levels, strict=True):
         np.testing.assert_array_equal(a, b)
-    assert [path.name for path in (tmp_path / "pyramids").iterdir()] == ["key.p1"]
+    assert [path.name for path in (tmp_path / "pyramids").iterdir()] == ["key.p2"]
     with pytest.raises(ZeroDivisionError):
         store.get("broken", lambda: 1 // 0)  # type: ignore[arg-type, return-value]
-    assert [path.name for path in (tmp_path / "pyramids").iterdir()] == ["key.p1"]
+    assert [path.name for path in (tmp_path / "pyramids").iterdir()] == ["key.p2"]
 
 
 def crossing_shot(count: int) -> Shot:

@@ -13,7 +13,7 @@ from tests.web.conftest import MemoryQueue, bring_in, signed_in, upload
 from vistaline.actions import renders
 from vistaline.actions.errors import Conflict
 from vistaline.actions.shots import change_shot
-from vistaline.store.models import JobState, RenderJob, RenderRange, ShotRow
+from vistaline.store.models import JobState, RenderJob, ShotRow
 from vistaline.web.context import Services
 
 
@@ -280,71 +280,47 @@ def test_frames_come_as_an_archive(
 
 
 def test_a_stopped_render_goes_on_where_it_was(
-    client: FlaskClient, shot: str, services: Services, queue: MemoryQueue
+    client: FlaskClient,
+    shot: str,
+    services: Services,
+    queue: MemoryQueue,
+    monkeypatch: pytest.MonkeyPatch,
 ) -> None:
-    edit(client, shot, "set_format", width=320, height=180, rate="25", duration=120)
+    edit(client, shot, "set_format", width=320, height=180, rate="25", duration=72)
     job = start(client, shot, services)
     original, calls = renders._render_range, []
 
-    def first_only(sessions, library, renderer, row, piece, worker) -> None:
+    def first_only(hand, renderer, row, piece) -> None:
         calls.append(piece.start)
-        original(sessions, library, renderer, row, piece, worker)
+        original(hand, renderer, row, piece)
         if len(calls) == 1:
             client.post(f"/renders/{job}/stop")
 
-    renders._render_range = first_only
-    try:
-        renders.work_on(services.sessions, services.library, job, "one")
-        with services.sessions() as session:
-            row = session.get(RenderJob, job)
-            assert row.state is JobState.STOPPED and calls == [0]
-        client.post(f"/renders/{job}/resume")
-        assert queue.announced == [job, job]
-        renders.work_on(services.sessions, services.library, job, "two")
-    finally:
-        renders._render_range = original
-    assert calls == [0, 48, 96]
+    monkeypatch.setattr(renders, "_render_range", first_only)
+    renders.work_on(services.sessions, services.library, job, "one")
+    with services.sessions() as session:
+        row = session.get(RenderJob, job)
+        assert row.state is JobState.STOPPED and calls == [0]
+    assert "Stopped after 24 of 72 frames" in client.get(f"{shot}/renders").text
+    client.post(f"/renders/{job}/resume")
+    assert queue.announced == [job, job]
+    renders.work_on(services.sessions, services.library, job, "two")
+    assert calls == [0, 24, 48]
     with services.sessions() as session:
         assert session.get(RenderJob, job).state is JobState.DONE
 
 
 def test_a_render_stopped_before_the_joining_is_joined(
-    client: FlaskClient, shot: str, services: Services
+    client: FlaskClient, shot: str, services: Services, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     job = start(client, shot, services)
-    original = renders._finish
-    renders._finish = lambda *_: client.post(f"/renders/{job}/stop")
-    try:
+    with monkeypatch.context() as patch:
+        patch.setattr(renders, "_join", lambda *_: client.post(f"/renders/{job}/stop"))
         renders.work_on(services.sessions, services.library, job, "one")
-    finally:
-        renders._finish = original
     client.post(f"/renders/{job}/resume")
     renders.work_on(services.sessions, services.library, job, "two")
     with services.sessions() as session:
         assert session.get(RenderJob, job).state is JobState.DONE
-
-
-def test_a_silent_workers_range_is_done_again(
-    client: FlaskClient, shot: str, services: Services
-) -> None:
-    job = start(client, shot, services)
-    claimed = renders._claim(services.sessions, job, "lost")
-    assert claimed
-    assert renders._claim(services.sessions, job, "other") is None  # it still beats
-    with services.sessions.begin() as session:
-        piece = session.get(RenderRange, claimed[1].id)
-        piece.beat -= 2 * renders.SILENCE
-        row = session.get(RenderJob, job)
-        row.started -= 2 * renders.SILENCE
-        row.created -= 2 * renders.SILENCE
-    with services.sessions() as session:
-        assert job in renders.orphaned_jobs(session)
-    renders.work_on(services.sessions, services.library, job, "other")
-    with services.sessions() as session:
-        assert session.get(RenderJob, job).state is JobState.DONE
-        assert job not in renders.orphaned_jobs(session)
-    with pytest.raises(renders._Stopped):  # the lost one comes back too late
-        renders._beat(services.sessions, claimed[1].id, "lost", 3, claimed[1].state)
 
 
 def test_a_render_that_cannot_be_made_says_why(
@@ -356,7 +332,7 @@ def test_a_render_that_cannot_be_made_says_why(
     root = services.library.files.root
     for name in ("pyramids", "pictures"):
         shutil.rmtree(root / name)
-    services.library._pyramids._open.clear()
+    services.library._pyramids.forget()
     renders.work_on(services.sessions, services.library, job, "one")
     assert "Did not work" in client.get(f"{shot}/renders").text
     assert client.post(f"{shot}/renders", data={"kind": "avi"}).status_code == 422

@@ -19,8 +19,8 @@ import numpy as np
 
 from vistaline.actions.pictures import Library
 from vistaline.core.errors import MaskError
+from vistaline.core.incoming import picture_codes
 from vistaline.core.picture.cutset import Cutout, CutSet, DepthBand, Step
-from vistaline.core.picture.decode import decode_codes
 from vistaline.core.picture.masks import advance, hole_behind, stages, together
 from vistaline.core.picture.separate import SeparatedLayer, cloned, cut_layer
 from vistaline.core.picture.sheet import EVERYTHING, PlateUse, Sheet
@@ -73,7 +73,7 @@ class Cuttings:
 
     def exact_codes(self, file: str) -> np.ndarray:
         """Return (height, width, 4) codes, uint8 or uint16 as the picture is."""
-        return decode_codes(self._files.path(file), Path(file).name)
+        return picture_codes(self._files.path(file), Path(file).name)
 
     def _kept(
         self, kind: str, name: str, compute: Callable[[], np.ndarray], keep: int

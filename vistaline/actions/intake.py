@@ -16,8 +16,8 @@ from vistaline.actions.errors import Refused
 from vistaline.actions.pictures import Library, known_picture, plain_name
 from vistaline.actions.tasks import start_task
 from vistaline.core.errors import PictureError
-from vistaline.core.formats.documents import DEFAULT_TALL, open_document
-from vistaline.core.picture.decode import inspect_picture
+from vistaline.core.formats.documents import DEFAULT_TALL, Document
+from vistaline.core.incoming import look_into
 from vistaline.store.models import JobState, Picture, PictureTask, TaskKind
 
 __all__ = ["choose_parts", "receive_picture"]
@@ -49,12 +49,11 @@ def receive_picture(
             return known
         if incoming.size == 0:
             raise PictureError(name, "the file is empty. Choose another.")
-        document = open_document(incoming.path, name)
-        if document is None:
-            info = inspect_picture(incoming.path, name)
-            file = library.files.keep(incoming, info.extension)
+        found = look_into(incoming.path, name)
+        if isinstance(found, Document):
+            file = library.files.keep(incoming, _DOCUMENTS[found.kind], folder="documents")
         else:
-            file = library.files.keep(incoming, _DOCUMENTS[document.kind], folder="documents")
+            file = library.files.keep(incoming, found.extension)
     return start_task(
         session,
         project_id,

@@ -17,10 +17,10 @@ from vistaline.actions.sets import Placed, add_set, start_set
 from vistaline.actions.sheets import change_sheet, current_sheet, sheet_of
 from vistaline.actions.tasks import Finish, Run, Work
 from vistaline.core.errors import FillError, PictureError
-from vistaline.core.formats.documents import Document, open_document, part_as_picture
+from vistaline.core.formats.documents import Document
 from vistaline.core.formats.openraster import RasterLayer, write_openraster
 from vistaline.core.formats.still import encode_png
-from vistaline.core.picture.decode import decode_codes
+from vistaline.core.incoming import look_into, part_as_picture, picture_codes
 from vistaline.core.picture.exemplar import ExemplarSettings
 from vistaline.core.picture.parts import Stroke, painted
 from vistaline.core.picture.prepare import Crop, Flip, Prepared, PrepareStep, Turn, prepare
@@ -54,9 +54,9 @@ def _import(run: Run) -> Finish:
     run.progress(0.05, "reading")
     if "part" in arguments:
         return _import_part(run, path)
-    document = open_document(path, task.name)
-    if document is not None:
-        return _ask(document)
+    found = look_into(path, task.name)
+    if isinstance(found, Document):
+        return _ask(found)
     try:
         admitted = library.admit(file, task.name)
     except PictureError:
@@ -82,15 +82,15 @@ def _ask(document: Document) -> Finish:
 def _import_part(run: Run, path: Path) -> Finish:
     task, library = run.task, run.library
     index = task.arguments["part"]
-    document = open_document(path, task.arguments["document"])
+    document = look_into(path, task.arguments["document"])
     height = task.arguments["height"]
-    data, extension = part_as_picture(path, task.name, index, height=height, document=document)
+    data, extension = part_as_picture(path, task.name, index, height=height)
     run.progress(0.4, "reading")
     with library.files.receive(io.BytesIO(data)) as incoming:
         file = library.files.keep(incoming, extension)
     admitted = library.admit(file, task.name)
     placing = None
-    if document and document.canvas:
+    if isinstance(document, Document) and document.canvas:
         part = document.parts[index]
         placing = {
             "canvas": list(document.canvas),
@@ -128,7 +128,7 @@ def _prepare(run: Run) -> Finish:
     run.progress(0.02, "reading")
     if steps:
         codes = prepared_codes(
-            decode_codes(library.files.path(picture.original), picture.name),
+            picture_codes(library.files.path(picture.original), picture.name),
             steps,
             progress=lambda share, words: run.progress(0.05 + 0.7 * share, words),
         )

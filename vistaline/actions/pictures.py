@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path, PurePosixPath, PureWindowsPath
 from typing import Any, BinaryIO
 
@@ -13,9 +14,10 @@ from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import NotFound, Refused
 from vistaline.core.drawn import Looks, look_called
-from vistaline.core.formats.shotfile import write_atomically
+from vistaline.core.files import write_atomically
 from vistaline.core.formats.still import encode_png
-from vistaline.core.picture.decode import PictureInfo, decode_picture, inspect_picture
+from vistaline.core.incoming import header_of, keep_pyramid
+from vistaline.core.picture.decode import PictureInfo
 from vistaline.core.picture.preview import alpha_at, preview_webp
 from vistaline.core.render.pyramid import Pyramid, PyramidStore
 from vistaline.core.shot import Shot
@@ -82,7 +84,7 @@ class Library:
         """
         name = plain_name(name)
         with self.files.receive(stream) as incoming:
-            inspect_picture(incoming.path, name)
+            header_of(incoming.path, name)
             known = known_picture(session, project_id, incoming.sha256)
             if known:
                 return known, False
@@ -101,8 +103,8 @@ class Library:
         return self._admitted(self.files.path(file), Path(file).stem, name)
 
     def _admitted(self, path: Path, sha256: str, name: str) -> Admitted:
-        info = inspect_picture(path, name)
-        pyramid = self._pyramids.get(sha256, lambda: decode_picture(path, name))
+        info = header_of(path, name)
+        pyramid = self._pyramids.get_written(sha256, partial(keep_pyramid, path, name))
         if not self._preview_path(sha256, thumbnail=False).exists():
             self._preview(sha256, pyramid, thumbnail=False)
         return Admitted(
@@ -143,7 +145,7 @@ class Library:
     def pyramid(self, file: str) -> Pyramid:
         """Return the pyramid of a stored picture, by its file name in the store."""
         path = self.files.path(file)
-        return self._pyramids.get(Path(file).stem, lambda: decode_picture(path, path.name))
+        return self._pyramids.get_written(Path(file).stem, partial(keep_pyramid, path, path.name))
 
     def looks_of(self, shot: Shot) -> Looks:
         """Return what a shot's layers and shadows look like, each made when first asked for."""

@@ -15,7 +15,7 @@ from vistaline.actions.pictures import Library, plain_name
 from vistaline.actions.sheets import current_sheet
 from vistaline.actions.tasks import start_task
 from vistaline.core.errors import PictureError
-from vistaline.core.picture.decode import inspect_picture
+from vistaline.core.incoming import header_of
 from vistaline.core.picture.parts import Stroke
 from vistaline.core.picture.register import shift_between
 from vistaline.core.picture.sheet import EVERYTHING, Sheet
@@ -70,7 +70,7 @@ def receive_painted(
     if behind != EVERYTHING:
         sheet.cutout(behind)
     with library.files.receive(stream) as incoming:
-        info = inspect_picture(incoming.path, name)
+        info = header_of(incoming.path, name)
         if (info.width, info.height) != (picture.width, picture.height):
             raise PictureError(
                 name,

@@ -1,34 +1,49 @@
 """Asking for a clip, and rendering it range by range.
 
 Any number of workers take ranges of one job until none is left; whoever finishes the last joins
-them. A worker beats while it renders; a range whose worker has fallen silent is taken again.
+them. How a worker takes something, beats for it and ends it is in ``life``.
 """
 
 from __future__ import annotations
 
 import json
+import time
 import zipfile
 from collections.abc import Callable
-from datetime import timedelta
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
-from sqlalchemy import func, or_, select, update
+from sqlalchemy import func, select, text, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from vistaline.actions.errors import Refused
+from vistaline.actions.life import (
+    LIFE,
+    Beating,
+    Life,
+    Taken,
+    alive,
+    claim,
+    insist,
+    renew,
+    update_own,
+    words_for,
+    worn_out,
+)
 from vistaline.actions.pictures import Library
 from vistaline.actions.queue import Queue
 from vistaline.actions.shots import current_shot
 from vistaline.core.document import dump_shot, parse_shot
-from vistaline.core.errors import CoreError
+from vistaline.core.files import replace_safely
 from vistaline.core.formats.video import join_clips
-from vistaline.core.render.clip import frame_ranges, render_clip, render_sequence
+from vistaline.core.render.clip import frame_ranges, range_length, render_clip, render_sequence
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.shot import Shot
 from vistaline.store.models import (
+    ACTIVE,
     JobState,
     OutputKind,
-    RangeState,
     RenderJob,
     RenderRange,
     ShotRow,
@@ -48,15 +63,9 @@ __all__ = [
     "work_on",
 ]
 
-SILENCE = timedelta(seconds=12)
-"""After this long without a beat a worker counts as lost."""
-_BEAT = timedelta(seconds=1)
 _WORKERS = 2
-_ACTIVE = (JobState.WAITING, JobState.RUNNING)
-
-
-class _Stopped(Exception):
-    """The range was taken away from this worker: stopped by a person, or given to another."""
+_OLD_ENOUGH = 12.0
+"""Seconds after which a render that nobody is at has lost its invitation, or its worker."""
 
 
 def start_render(
@@ -75,6 +84,7 @@ def start_render(
         raise Refused(f"The shot has frames 0 to {shot.frame.duration - 1}; choose among them.")
     if not 0.05 <= scale <= 2:
         raise Refused("A render is 5 % to 200 % of the frame's size.")
+    length = range_length(scaled(shot, scale).frame.size)
     job = RenderJob(
         shot_id=row.id,
         kind=kind,
@@ -82,7 +92,7 @@ def start_render(
         document=json.dumps(dump_shot(shot)),
         scale=scale,
         frames=last - first + 1,
-        ranges=[RenderRange(start=a, stop=b) for a, b in frame_ranges(first, last + 1)],
+        ranges=[RenderRange(start=a, stop=b) for a, b in frame_ranges(first, last + 1, length)],
     )
     session.add(job)
     session.flush()
@@ -91,7 +101,7 @@ def start_render(
 
 def stop_render(session: Session, job: RenderJob) -> None:
     """Stop a render; finished ranges are kept so that it can go on later."""
-    if job.state in _ACTIVE:
+    if job.state in ACTIVE:
         job.state = JobState.STOPPED
         _release(session, job.id)
 
@@ -99,7 +109,7 @@ def stop_render(session: Session, job: RenderJob) -> None:
 def resume_render(session: Session, job: RenderJob, queue: Queue) -> None:
     """Let a stopped or failed render go on with what is left."""
     if job.state in (JobState.STOPPED, JobState.FAILED):
-        job.state = JobState.WAITING
+        renew(job)
         job.error = ""
         _release(session, job.id)
         session.commit()
@@ -108,7 +118,7 @@ def resume_render(session: Session, job: RenderJob, queue: Queue) -> None:
 
 def remove_render(session: Session, library: Library, job: RenderJob) -> None:
     """Remove a render and its files."""
-    if job.state in _ACTIVE:
+    if job.state in ACTIVE:
         raise Refused("This render is still running. Stop it first.")
     session.delete(job)
     session.flush()
@@ -121,10 +131,11 @@ def announce(queue: Queue, job: RenderJob) -> None:
 
 
 def _release(session: Session, job_id: int) -> None:
+    """Take a render's unfinished ranges from their workers; finished ones stay."""
     session.execute(
         update(RenderRange)
-        .where(RenderRange.job_id == job_id, RenderRange.state == RangeState.RUNNING)
-        .values(state=RangeState.WAITING, worker="", done=0, beat=None)
+        .where(RenderRange.job_id == job_id, RenderRange.state != JobState.DONE)
+        .values(state=JobState.WAITING, worker="", beat=None, attempts=0, done=0, seconds=0.0)
     )
     session.flush()
 
@@ -135,182 +146,255 @@ def jobs_of(session: Session, row: ShotRow) -> list[RenderJob]:
     return list(session.scalars(query))
 
 
+@dataclass(frozen=True, kw_only=True)
 class RenderProgress:
     """How far a render is."""
 
-    def __init__(self, job: RenderJob, done: int) -> None:
-        self.done, self.frames = done, job.frames
-        self.percent = 100 * done // job.frames
-        self.seconds_left: float | None = None
-        if job.state is JobState.RUNNING and job.started and done > 0:
-            self.seconds_left = (now() - job.started).total_seconds() / done * (job.frames - done)
+    frames: int
+    done: int
+    """Frames that are encoded."""
+    seconds_left: float | None
+    """None while nothing tells."""
+
+    @property
+    def percent(self) -> int:
+        """Frames done, in per cent."""
+        return 100 * self.done // self.frames
 
 
 def progress_of(session: Session, job: RenderJob) -> RenderProgress:
-    """Return frames done and time left."""
-    done = session.scalar(
-        select(func.coalesce(func.sum(RenderRange.done), 0)).where(RenderRange.job_id == job.id)
+    """Return frames done and time left.
+
+    The time left goes by how long workers were at the ranges they finished, to the end of each
+    range's file: pauses do not count, and the end of a clip, when much is encoded at once, does.
+    """
+    columns = (RenderRange.state, RenderRange.stop - RenderRange.start, RenderRange.done,
+               RenderRange.seconds)  # fmt: skip
+    ranges = session.execute(select(*columns).where(RenderRange.job_id == job.id)).all()
+    left = None
+    if job.state is JobState.RUNNING:
+        left = _seconds_left([tuple(each) for each in ranges])
+    return RenderProgress(
+        frames=job.frames, done=sum(each[2] for each in ranges), seconds_left=left
     )
-    return RenderProgress(job, int(done or 0))
 
 
-def orphaned_jobs(session: Session) -> list[int]:
-    """Return jobs nobody works on any more though something is left to do."""
-    working = (
+def _seconds_left(ranges: list[tuple[JobState, int, int, float]]) -> float | None:
+    """Return the time left from (state, frames, frames encoded, seconds worked) of each range."""
+    finished = [each for each in ranges if each[0] is JobState.DONE]
+    running = [each for each in ranges if each[0] is JobState.RUNNING]
+    told = finished or [each for each in running if each[2] > 0]
+    if not told or not running:
+        return None
+    # Before the first range is finished, what is encoded of it tells; it lags behind.
+    a_frame = sum(each[3] for each in told) / sum(each[2] for each in told)
+    waiting = sum(each[1] for each in ranges if each[0] is JobState.WAITING)
+    under_way = sum(max(0.05 * each[1] * a_frame, each[1] * a_frame - each[3]) for each in running)
+    return (waiting * a_frame + under_way) / len(running)
+
+
+def orphaned_jobs(session: Session, *, life: Life = LIFE) -> list[int]:
+    """Return renders that nobody works on any more though something is left to do."""
+    rendering = (
         select(RenderRange.id)
         .where(
             RenderRange.job_id == RenderJob.id,
-            RenderRange.state == RangeState.RUNNING,
-            RenderRange.beat > now() - SILENCE,
+            RenderRange.state == JobState.RUNNING,
+            alive(RenderRange, life),
         )
         .exists()
     )
-    lost = or_(RenderJob.started.is_(None), RenderJob.started < now() - SILENCE)
+    old = func.timestampdiff(text("SECOND"), RenderJob.created, now()) >= min(
+        _OLD_ENOUGH, life.silence
+    )
     query = select(RenderJob.id).where(
-        RenderJob.state.in_(_ACTIVE), lost, RenderJob.created < now() - SILENCE, ~working
+        RenderJob.state.in_(ACTIVE), old, ~rendering, ~alive(RenderJob, life)
     )
     return list(session.scalars(query))
 
 
-def work_on(sessions: sessionmaker[Session], library: Library, job_id: int, worker: str) -> None:
+@dataclass(frozen=True, kw_only=True)
+class _Hand:
+    """A worker at a render: what it works with, and as whom."""
+
+    sessions: sessionmaker[Session]
+    library: Library
+    job_id: int
+    worker: str
+    life: Life
+
+
+def work_on(
+    sessions: sessionmaker[Session],
+    library: Library,
+    job_id: int,
+    worker: str,
+    *,
+    life: Life = LIFE,
+) -> None:
     """Take ranges of a job until none is left, then join them if this worker finished the last.
 
-    Safe to call twice, and by many workers at once.
+    Safe to call twice, and by many workers at once. Whatever goes wrong ends the render with a
+    sentence.
     """
-    renderer: Renderer | None = None
+    hand = _Hand(sessions=sessions, library=library, job_id=job_id, worker=worker, life=life)
     try:
-        while claimed := _claim(sessions, job_id, worker):
-            job, piece = claimed
-            if renderer is None:
-                shot = scaled(parse_shot(json.loads(job.document)), job.scale)
-                # The workers fill the cores as processes.
-                renderer = Renderer(shot, library.looks_of(shot), threads=1)
-            _render_range(sessions, library, renderer, job, piece, worker)
-        _finish(sessions, library, job_id, renderer.shot if renderer else None)
-    except _Stopped:
+        _render_all(hand)
+        _join(hand)
+    except Taken:
         return
-    except (CoreError, OSError) as error:
-        with sessions.begin() as session:
-            job_row = session.get(RenderJob, job_id)
-            if job_row and job_row.state in _ACTIVE:
-                job_row.state, job_row.error = JobState.FAILED, str(error)
-                _release(session, job_id)
+    except Exception as error:
+        words = words_for(f"Render {job_id}", error)
+        insist(lambda: _fail(hand, words))
 
 
-def _claim(
-    sessions: sessionmaker[Session], job_id: int, worker: str
-) -> tuple[RenderJob, RenderRange] | None:
+def _render_all(hand: _Hand) -> None:
+    renderer: Renderer | None = None
+    while claimed := insist(lambda: _claim_range(hand)):
+        job, piece = claimed
+        if renderer is None:
+            shot = _shot_of(job)
+            # The workers fill the cores as processes.
+            renderer = Renderer(shot, hand.library.looks_of(shot), threads=1)
+        _render_range(hand, renderer, job, piece)
+
+
+def _shot_of(job: RenderJob) -> Shot:
+    return scaled(parse_shot(json.loads(job.document)), job.scale)
+
+
+def _claim_range(hand: _Hand) -> tuple[RenderJob, RenderRange] | None:
     """Take the first range that waits, or whose worker has fallen silent."""
-    with sessions.begin() as session:
-        job = session.get(RenderJob, job_id)
-        if job is None or job.state not in _ACTIVE:
+    with hand.sessions.begin() as session:
+        job = session.get(RenderJob, hand.job_id)
+        if job is None or job.state not in ACTIVE:
             return None
-        free = or_(
-            RenderRange.state == RangeState.WAITING,
-            (RenderRange.state == RangeState.RUNNING) & (RenderRange.beat < now() - SILENCE),
-        )
-        piece = session.scalars(
-            select(RenderRange)
-            .where(RenderRange.job_id == job_id, free)
-            .order_by(RenderRange.start)
-            .limit(1)
-            .with_for_update(skip_locked=True)
-        ).first()
+        mine = RenderRange.job_id == hand.job_id
+        piece = claim(session, RenderRange, mine, worker=hand.worker, life=hand.life)
         if piece is None:
             return None
-        piece.state, piece.worker, piece.done, piece.beat = RangeState.RUNNING, worker, 0, now()
+        if not piece.worker:
+            _end(session, job, worn_out(f"Frames {piece.start} to {piece.stop - 1}"))
+            return None
+        piece.done, piece.seconds = 0, 0.0
         job.state = JobState.RUNNING
         job.started = job.started or now()
         return job, piece
 
 
-def _render_range(
-    sessions: sessionmaker[Session],
-    library: Library,
-    renderer: Renderer,
-    job: RenderJob,
-    piece: RenderRange,
-    worker: str,
-) -> None:
-    folder = library.files.render_folder(job.id)
+def _render_range(hand: _Hand, renderer: Renderer, job: RenderJob, piece: RenderRange) -> None:
+    folder = hand.library.files.render_folder(job.id)
     frames = range(piece.start, piece.stop)
-    progress = _beater(sessions, piece.id, worker)
-    if job.kind is OutputKind.MP4:
-        render_clip(renderer, frames, folder / _piece_name(piece), progress=progress, threads=1)
-    else:
-        render_sequence(renderer, frames, str(folder / "%06d.png"), progress=progress)
-    _beat(sessions, piece.id, worker, len(frames), RangeState.DONE)
+    began, encoded = time.monotonic(), 0
+
+    def progress(done: int) -> None:
+        nonlocal encoded
+        encoded = done
+
+    def how_far() -> dict[str, Any]:
+        return {"done": encoded, "seconds": time.monotonic() - began}
+
+    with _beating(hand, RenderRange, piece.id, how_far) as beating:
+        if job.kind is OutputKind.MP4:
+            path = folder / _piece_name(piece)
+            render_clip(renderer, frames, path, progress=progress, check=beating.check, threads=1)
+        else:
+            pattern = str(folder / "%06d.png")
+            render_sequence(
+                renderer, frames, pattern, progress=progress, check=beating.check, keep=True
+            )
+        encoded = len(frames)
+        _done(hand, RenderRange, piece.id, state=JobState.DONE, **how_far())
+
+
+def _beating(
+    hand: _Hand,
+    kind: type[RenderRange] | type[RenderJob],
+    work_id: int,
+    values: Callable[[], dict[str, Any]] = dict,
+) -> Beating:
+    return Beating(hand.sessions, kind, work_id, hand.worker, values=values, life=hand.life)
+
+
+def _done(
+    hand: _Hand, kind: type[RenderRange] | type[RenderJob], work_id: int, **values: Any
+) -> None:
+    def change() -> None:
+        with hand.sessions.begin() as session:
+            update_own(session, kind, work_id, hand.worker, worker="", **values)
+
+    insist(change)
 
 
 def _piece_name(piece: RenderRange) -> str:
     return f"{piece.start:06d}.mp4"
 
 
-def _beater(sessions: sessionmaker[Session], piece_id: int, worker: str) -> Callable[[int], None]:
-    last = now()
-
-    def beat(done: int) -> None:
-        nonlocal last
-        if now() - last >= _BEAT:
-            last = now()
-            _beat(sessions, piece_id, worker, done, RangeState.RUNNING)
-
-    return beat
-
-
-def _beat(
-    sessions: sessionmaker[Session], piece_id: int, worker: str, done: int, state: RangeState
-) -> None:
-    """Say that this worker is alive; raises if the range is not its own any more."""
-    with sessions.begin() as session:
-        mine = session.execute(
-            update(RenderRange)
-            .where(
-                RenderRange.id == piece_id,
-                RenderRange.worker == worker,
-                RenderRange.state == RangeState.RUNNING,
-            )
-            .values(done=done, state=state, beat=now())
-        )
-        if mine.rowcount == 0:  # type: ignore[attr-defined]
-            raise _Stopped
-
-
-def _finish(
-    sessions: sessionmaker[Session], library: Library, job_id: int, shot: Shot | None
-) -> None:
-    """Join the ranges if all are done; the job's row lock lets one worker do it."""
-    with sessions.begin() as session:
-        job = session.scalars(
-            select(RenderJob).where(RenderJob.id == job_id).with_for_update()
-        ).first()
-        # Waiting too: a render stopped, or failed, between its last range and the joining.
-        if job is None or job.state not in _ACTIVE:
-            return
-        if any(piece.state is not RangeState.DONE for piece in job.ranges):
-            return
-        if shot is None:
-            shot = scaled(parse_shot(json.loads(job.document)), job.scale)
-        folder = library.files.render_folder(job_id)
-        result = folder / f"result.{'mp4' if job.kind is OutputKind.MP4 else 'zip'}"
-        pieces = [folder / _piece_name(piece) for piece in job.ranges]
-        if job.kind is OutputKind.MP4:
-            join_clips(pieces, result, shot.frame.rate)
+def _join(hand: _Hand) -> None:
+    """Join the ranges if all are done, and if no other worker does."""
+    job = insist(lambda: _claim_join(hand))
+    if job is None:
+        return
+    folder = hand.library.files.render_folder(job.id)
+    clip = job.kind is OutputKind.MP4
+    result = folder / f"result.{'mp4' if clip else 'zip'}"
+    with _beating(hand, RenderJob, job.id) as beating:
+        if clip:
+            pieces = [folder / _piece_name(piece) for piece in job.ranges]
+            join_clips(pieces, result, _shot_of(job).frame.rate)
         else:
             frames = [n for piece in job.ranges for n in range(piece.start, piece.stop)]
             pieces = [folder / f"{frame:06d}.png" for frame in frames]
-            _zip(pieces, result)
-        job.result = str(result.relative_to(library.files.root))
-        job.size = result.stat().st_size
-        job.state, job.finished = JobState.DONE, now()
+            _zip(pieces, result, beating.check)
+        _done(
+            hand,
+            RenderJob,
+            job.id,
+            state=JobState.DONE,
+            finished=now(),
+            result=str(result.relative_to(hand.library.files.root)),
+            size=result.stat().st_size,
+        )
     for piece in pieces:
         piece.unlink(missing_ok=True)
 
 
-def _zip(frames: list[Path], result: Path) -> None:
+def _claim_join(hand: _Hand) -> RenderJob | None:
+    """Take the joining; all of the job's ranges must be done."""
+    with hand.sessions.begin() as session:
+        unfinished = (
+            select(RenderRange.id)
+            .where(RenderRange.job_id == RenderJob.id, RenderRange.state != JobState.DONE)
+            .exists()
+        )
+        this = RenderJob.id == hand.job_id
+        job = claim(session, RenderJob, this, ~unfinished, worker=hand.worker, life=hand.life)
+        if job is None:
+            return None
+        if not job.worker:
+            _end(session, job, worn_out("The joining of its parts"))
+            return None
+        _ = job.ranges  # loaded while there is a session
+        return job
+
+
+def _fail(hand: _Hand, words: str) -> None:
+    with hand.sessions.begin() as session:
+        job = session.get(RenderJob, hand.job_id)
+        if job is not None and job.state in ACTIVE:
+            _end(session, job, words)
+
+
+def _end(session: Session, job: RenderJob, words: str) -> None:
+    job.state, job.error, job.worker = JobState.FAILED, words, ""
+    _release(session, job.id)
+
+
+def _zip(frames: list[Path], result: Path, check: Callable[[], None]) -> None:
     unfinished = result.with_suffix(".part")
     # Stored, not deflated: PNG is compressed already.
     with zipfile.ZipFile(unfinished, "w", zipfile.ZIP_STORED) as archive:
         for frame in frames:
+            check()
             archive.write(frame, frame.name)
-    unfinished.replace(result)
+    replace_safely(unfinished, result)

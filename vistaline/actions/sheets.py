@@ -11,8 +11,8 @@ from sqlalchemy.orm import Session
 from vistaline.actions.errors import Refused
 from vistaline.actions.history import History
 from vistaline.actions.tasks import start_task, tasks_of
+from vistaline.core.incoming import header_of
 from vistaline.core.picture.cutset import DepthBand
-from vistaline.core.picture.decode import inspect_picture
 from vistaline.core.picture.sheet import Sheet, dump_sheet, parse_sheet
 from vistaline.core.picture.sheet_edit import apply, label
 from vistaline.store.files import FileStore
@@ -31,7 +31,7 @@ def sheet_of(session: Session, files: FileStore, picture: Picture) -> SheetRow:
     """Return a picture's sheet; an empty one is started for a picture that has none."""
     row = session.scalar(select(SheetRow).where(SheetRow.picture_id == picture.id))
     if row is None:
-        info = inspect_picture(files.path(picture.original), picture.name)
+        info = header_of(files.path(picture.original), picture.name)
         row = SheetRow(picture_id=picture.id, position=1)
         session.add(row)
         session.flush()

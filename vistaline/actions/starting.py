@@ -11,7 +11,6 @@ from vistaline.actions.pictures import Library
 from vistaline.actions.sets import Placed, start_set
 from vistaline.core.blending import Blend
 from vistaline.core.document import fit_box
-from vistaline.core.picture.decode import decode_picture
 from vistaline.core.picture.register import find_place
 from vistaline.core.shot import Box
 from vistaline.store.models import Picture, ShotRow
@@ -102,8 +101,8 @@ def _places(
         box = fit_box((picture.width, picture.height), canvas)
         if (picture.width, picture.height) != canvas:
             if pixels is None:
-                pixels = decode_picture(library.files.path(photo.file), photo.name)
-            cutout = decode_picture(library.files.path(picture.file), picture.name)
+                pixels = library.pyramid(photo.file).picture
+            cutout = library.pyramid(picture.file).picture
             place = find_place(cutout, pixels)
             if place:
                 box = (float(place[0]), float(place[1]), picture.width, picture.height)

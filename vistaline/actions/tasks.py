@@ -7,25 +7,34 @@ or a person who stops it, leaves the picture as it was.
 
 from __future__ import annotations
 
-import logging
-import threading
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
 
-from sqlalchemy import and_, or_, select, update
+from sqlalchemy import and_, or_, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from vistaline.actions.errors import ActionError, NotFound, Refused
+from vistaline.actions.errors import NotFound, Refused
+from vistaline.actions.life import (
+    LIFE,
+    Beating,
+    Life,
+    Taken,
+    alive,
+    claim,
+    insist,
+    renew,
+    update_own,
+    words_for,
+    worn_out,
+)
 from vistaline.actions.pictures import Library
 from vistaline.actions.projects import role_in
 from vistaline.actions.queue import Queue
-from vistaline.core.errors import CoreError
-from vistaline.store.models import JobState, PictureTask, TaskKind, now
+from vistaline.store.models import ACTIVE, JobState, PictureTask, TaskKind, now
 
 __all__ = [
-    "ACTIVE",
     "Run",
     "Work",
     "find_task",
@@ -37,16 +46,6 @@ __all__ = [
     "tasks_of",
     "work_on_task",
 ]
-
-SILENCE = timedelta(seconds=12)
-"""After this long without a beat a worker counts as lost."""
-_BEAT_SECONDS = 0.5
-ACTIVE = (JobState.WAITING, JobState.RUNNING)
-
-
-class _Stopped(Exception):
-    """The task was taken away from this worker."""
-
 
 Finish = Callable[[Session, PictureTask], dict[str, Any]]
 
@@ -73,6 +72,7 @@ def start_task(
     name: str,
     *,
     picture_id: int | None = None,
+    shot_id: int | None = None,
     person_id: int | None = None,
     arguments: Mapping[str, Any] | None = None,
 ) -> PictureTask:
@@ -80,6 +80,7 @@ def start_task(
     task = PictureTask(
         project_id=project_id,
         picture_id=picture_id,
+        shot_id=shot_id,
         person_id=person_id,
         kind=kind,
         name=name[:255],
@@ -104,6 +105,7 @@ def tasks_of(
     kinds: Sequence[TaskKind],
     *,
     picture_id: int | None = None,
+    shot_id: int | None = None,
 ) -> list[PictureTask]:
     """Return a project's tasks of some kinds, the oldest first."""
     query = (
@@ -113,6 +115,8 @@ def tasks_of(
     )
     if picture_id is not None:
         query = query.where(PictureTask.picture_id == picture_id)
+    if shot_id is not None:
+        query = query.where(PictureTask.shot_id == shot_id)
     return list(session.scalars(query))
 
 
@@ -126,7 +130,8 @@ def stop_task(session: Session, task: PictureTask) -> None:
 def resume_task(session: Session, task: PictureTask, queue: Queue) -> None:
     """Do a stopped or failed task again."""
     if task.state in (JobState.STOPPED, JobState.FAILED):
-        task.state, task.error, task.share, task.words = JobState.WAITING, "", 0.0, ""
+        renew(task)
+        task.error, task.share, task.words = "", 0.0, ""
         session.commit()
         queue.announce_task(task.id)
 
@@ -139,17 +144,13 @@ def forget_task(session: Session, task: PictureTask) -> None:
     session.flush()
 
 
-def _lost() -> Any:
-    return or_(PictureTask.beat.is_(None), PictureTask.beat < now() - SILENCE)
-
-
-def orphaned_tasks(session: Session) -> list[int]:
+def orphaned_tasks(session: Session, *, life: Life = LIFE) -> list[int]:
     """Return tasks nobody works on any more though they are not done."""
-    waiting = and_(
-        PictureTask.state == JobState.WAITING, PictureTask.created < now() - SILENCE, _lost()
-    )
-    silent = and_(PictureTask.state == JobState.RUNNING, _lost())
-    return list(session.scalars(select(PictureTask.id).where(or_(waiting, silent))))
+    old = PictureTask.created < now() - timedelta(seconds=life.silence)
+    waiting = and_(PictureTask.state == JobState.WAITING, old)
+    running = PictureTask.state == JobState.RUNNING
+    query = select(PictureTask.id).where(or_(waiting, running), ~alive(PictureTask, life))
+    return list(session.scalars(query))
 
 
 def work_on_task(
@@ -158,64 +159,57 @@ def work_on_task(
     task_id: int,
     worker: str,
     works: Mapping[TaskKind, Work],
+    *,
+    life: Life = LIFE,
 ) -> None:
-    """Do a task, unless somebody else does. Safe to call twice."""
-    task = _claim(sessions, task_id, worker)
+    """Do a task, unless somebody else does. Safe to call twice.
+
+    Whatever goes wrong ends the task with a sentence.
+    """
+    task = insist(lambda: _claim(sessions, task_id, worker, life))
     if task is None:
         return
-    with _Beating(sessions, task_id, worker) as beating:
-        run = Run(sessions=sessions, library=library, task=task, progress=beating.progress)
+    said: dict[str, Any] = {"share": 0.0, "words": ""}
+    with Beating(
+        sessions, PictureTask, task_id, worker, values=lambda: dict(said), life=life
+    ) as beating:
+
+        def progress(share: float, words: str) -> None:
+            said.update(share=share, words=words[:120])
+            beating.check()
+
+        run = Run(sessions=sessions, library=library, task=task, progress=progress)
         try:
             finish = works[task.kind](run)
-            _finish(sessions, task_id, worker, finish)
-        except _Stopped:
+            insist(lambda: _finish(sessions, task_id, worker, finish))
+        except Taken:
             return
-        except (CoreError, ActionError, OSError, MemoryError) as error:
-            _fail(sessions, task_id, worker, str(error) or "The machine ran out of memory.")
-        except Exception:
-            # A fault of ours: the person is told, the log has the rest.
-            logging.getLogger(__name__).exception("task %d", task_id)
-            _fail(sessions, task_id, worker, f"{task.name}: a fault in the program. Try again.")
+        except Exception as error:
+            words = words_for(task.name, error)
+            insist(lambda: _fail(sessions, task_id, worker, words))
 
 
-def _claim(sessions: sessionmaker[Session], task_id: int, worker: str) -> PictureTask | None:
+def _claim(
+    sessions: sessionmaker[Session], task_id: int, worker: str, life: Life
+) -> PictureTask | None:
     with sessions.begin() as session:
-        free = or_(
-            PictureTask.state == JobState.WAITING,
-            and_(PictureTask.state == JobState.RUNNING, _lost()),
-        )
-        task = session.scalars(
-            select(PictureTask)
-            .where(PictureTask.id == task_id, free)
-            .with_for_update(skip_locked=True)
-        ).first()
+        task = claim(session, PictureTask, PictureTask.id == task_id, worker=worker, life=life)
         if task is None:
             return None
-        task.state, task.worker, task.beat = JobState.RUNNING, worker, now()
+        if not task.worker:
+            task.state, task.error = JobState.FAILED, worn_out(task.name)
+            return None
         task.started = task.started or now()
         task.share, task.words = 0.0, ""
         return task
 
 
-def _mine(session: Session, task_id: int, worker: str) -> PictureTask:
-    task = session.scalars(
-        select(PictureTask)
-        .where(
-            PictureTask.id == task_id,
-            PictureTask.worker == worker,
-            PictureTask.state == JobState.RUNNING,
-        )
-        .with_for_update()
-    ).first()
-    if task is None:
-        raise _Stopped
-    return task
-
-
 def _finish(sessions: sessionmaker[Session], task_id: int, worker: str, finish: Finish) -> None:
     with sessions.begin() as session:
-        task = _mine(session, task_id, worker)
-        task.state, task.finished, task.share = JobState.DONE, now(), 1.0
+        # The row is locked by this, so that stopping it waits, and then finds it done.
+        update_own(session, PictureTask, task_id, worker, share=1.0, finished=now())
+        task = session.get_one(PictureTask, task_id)
+        task.state, task.worker = JobState.DONE, ""
         # The work may say otherwise, as when something must be chosen first.
         task.result = finish(session, task)
 
@@ -223,51 +217,14 @@ def _finish(sessions: sessionmaker[Session], task_id: int, worker: str, finish: 
 def _fail(sessions: sessionmaker[Session], task_id: int, worker: str, words: str) -> None:
     try:
         with sessions.begin() as session:
-            task = _mine(session, task_id, worker)
-            task.state, task.error = JobState.FAILED, words
-    except _Stopped:
+            update_own(
+                session,
+                PictureTask,
+                task_id,
+                worker,
+                state=JobState.FAILED,
+                error=words,
+                worker="",
+            )
+    except Taken:
         return
-
-
-class _Beating:
-    """Says every half second that this worker is alive, and notices that it shall stop.
-
-    A thread: some work is one long call, and a silent worker counts as lost.
-    """
-
-    def __init__(self, sessions: sessionmaker[Session], task_id: int, worker: str) -> None:
-        self._sessions, self._task_id, self._worker = sessions, task_id, worker
-        self._over, self._stopped = threading.Event(), threading.Event()
-        self._said: tuple[float, str] = (0.0, "")
-        self._thread = threading.Thread(target=self._beat, daemon=True)
-
-    def __enter__(self) -> _Beating:
-        self._thread.start()
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        self._over.set()
-        self._thread.join()
-
-    def progress(self, share: float, words: str) -> None:
-        """See :class:`Run`."""
-        self._said = (share, words[:120])
-        if self._stopped.is_set():
-            raise _Stopped
-
-    def _beat(self) -> None:
-        while not self._over.wait(_BEAT_SECONDS):
-            share, words = self._said
-            with self._sessions.begin() as session:
-                mine = session.execute(
-                    update(PictureTask)
-                    .where(
-                        PictureTask.id == self._task_id,
-                        PictureTask.worker == self._worker,
-                        PictureTask.state == JobState.RUNNING,
-                    )
-                    .values(beat=now(), share=share, words=words)
-                )
-                if mine.rowcount == 0:  # type: ignore[attr-defined]
-                    self._stopped.set()
-                    return

@@ -14,6 +14,8 @@ The message is a sentence for the person at the desk: what is wrong, with what, 
 
 from __future__ import annotations
 
+from typing import Any
+
 __all__ = [
     "CoreError",
     "EditError",
@@ -28,6 +30,17 @@ __all__ = [
 
 class CoreError(Exception):
     """A refusal with a sentence a person can act on."""
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        # Between processes an error goes as what it holds: its class may want other arguments.
+        return _rebuilt, (type(self), self.args, self.__dict__)
+
+
+def _rebuilt(kind: type[CoreError], arguments: tuple[Any, ...], held: dict[str, Any]) -> CoreError:
+    error = kind.__new__(kind, *arguments)
+    error.args = arguments
+    error.__dict__.update(held)
+    return error
 
 
 class PictureError(CoreError, ValueError):

@@ -7,20 +7,24 @@ size of the type.
 
 from __future__ import annotations
 
+import math
 import unicodedata
 from dataclasses import dataclass
 from functools import lru_cache
+from pathlib import Path
 from typing import Annotated, Literal, Self
 
+import cv2
 import numpy as np
 from PIL import Image, ImageDraw
 from pydantic import AfterValidator, Field, model_validator
 
 from vistaline.core.arrays import Rgba16
+from vistaline.core.confined import Bounds, confined, is_confined
 from vistaline.core.errors import ShotError
 from vistaline.core.model import HexColour, Length, Part
 from vistaline.core.picture.colour import hex_to_linear
-from vistaline.core.typefaces import fonts_of, known_face, runs_of
+from vistaline.core.typefaces import OWN, fonts_of, known_face, runs_of, shelve, shelves
 
 __all__ = ["LONGEST", "Title", "draw_title", "extents"]
 
@@ -28,6 +32,14 @@ LONGEST = 2000
 """Characters of a title: more is no title."""
 _MEASURE = 256
 _LARGEST_SIDE = 8192
+_MOST_PIXELS = 32_000_000
+"""Of a title, however long its lines: it takes eight bytes each, and a quarter more as levels."""
+_MOST_FINE = 256_000_000
+"""Pixels letters are drawn with before they are averaged, at one byte each."""
+_STRIP = 256
+"""Rows that are coloured at a time."""
+_DRAWING = Bounds(memory=1_400_000_000, seconds=120)
+_SETTING = Bounds(memory=300_000_000, seconds=20, output=0)
 _ROOM = 0.12
 """Em round the letters, for what reaches beyond their box."""
 
@@ -72,27 +84,44 @@ def extents(title: Title) -> tuple[float, float]:
 
 
 def draw_title(title: Title, *, em: float) -> Rgba16:
-    """Return a title as a picture (height, width, 4), ``em`` pixels to the em."""
+    """Return a title as a picture (height, width, 4), ``em`` pixels to the em.
+
+    It is drawn in a child process: the text, and often the type, are somebody's own.
+    """
+    return confined(
+        _drawn, title, em, shelves(), name=f"The title “{title.text[:20]}”", bounds=_DRAWING
+    )
+
+
+def _drawn(title: Title, em: float, where: tuple[Path, ...]) -> Rgba16:
+    for folder in where:
+        shelve(folder)
     wide, tall = (side / title.size for side in extents(title))
-    em = min(em, _LARGEST_SIDE / max(wide, tall))
+    em = min(em, _LARGEST_SIDE / max(wide, tall), math.sqrt(_MOST_PIXELS / (wide * tall)))
     size = (max(1, round(wide * em)), max(1, round(tall * em)))
     stroke = title.outline_width * em if title.outline else 0.0
     letters = _mask(title, em, size, 0.0)
-    light = np.zeros((size[1], size[0], 4))
-    if title.fill:
-        light += letters[..., None] * [*hex_to_linear(title.fill), 1.0]
-    if title.outline:
-        # Round the letters: what the thickened ones have more. Behind them, where both are.
-        around = np.clip(_mask(title, em, size, stroke) - letters, 0, 1)
-        light += around[..., None] * [*hex_to_linear(title.outline), 1.0]
-    return np.rint(np.clip(light, 0, 1) * 65535).astype(np.uint16)
+    # Round the letters: what the thickened ones have more. Behind them, where both are.
+    around = cv2.subtract(_mask(title, em, size, stroke), letters) if title.outline else None
+    light = np.zeros((size[1], size[0], 4), np.uint16)
+    for top in range(0, size[1], _STRIP):
+        rows = slice(top, top + _STRIP)
+        strip = np.zeros((len(letters[rows]), size[0], 4))
+        if title.fill:
+            covered = letters[rows].astype(np.float64) / 255
+            strip += covered[..., None] * [*hex_to_linear(title.fill), 1.0]
+        if title.outline and around is not None:
+            covered = around[rows].astype(np.float64) / 255
+            strip += covered[..., None] * [*hex_to_linear(title.outline), 1.0]
+        light[rows] = np.rint(np.clip(strip, 0, 1) * 65535)
+    return light
 
 
 def _mask(title: Title, em: float, size: tuple[int, int], stroke: float) -> np.ndarray:
-    """Return how much of each pixel letters cover, thickened by ``stroke`` pixels, 0..1."""
+    """Return how much of each pixel letters cover, thickened by ``stroke`` pixels, 0..255."""
     width, _, lines = _set(title)
     # Drawn at four times the size and averaged: Pillow places letters at whole pixels.
-    fine = max(1, min(4, int(16384 / max(size))))
+    fine = max(1, min(4, int(16384 / max(size)), int(math.sqrt(_MOST_FINE / (size[0] * size[1])))))
     fonts = fonts_of(title.face, title.weight, em * fine)
     image = Image.new("L", (size[0] * fine, size[1] * fine))
     draw = ImageDraw.Draw(image)
@@ -110,7 +139,7 @@ def _mask(title: Title, em: float, size: tuple[int, int], stroke: float) -> np.n
                 stroke_width=stroke * fine,
             )
     small = image.reduce(fine) if fine > 1 else image
-    return np.asarray(small, np.float64)[: size[1], : size[0]] / 255
+    return np.ascontiguousarray(np.asarray(small)[: size[1], : size[0]])
 
 
 @dataclass(frozen=True)
@@ -122,15 +151,32 @@ class _Line:
     """Of the letters, from the top."""
 
 
-def _set(title: Title) -> tuple[float, float, tuple[_Line, ...]]:
+_Layout = tuple[float, float, tuple[_Line, ...]]
+
+
+def _set(title: Title) -> _Layout:
     return _layout(title.text, title.face, title.weight, title.spacing, title.line_spacing)
 
 
 @lru_cache(maxsize=256)
-def _layout(
-    text: str, face: str, weight: int, spacing: float, line_spacing: float
-) -> tuple[float, float, tuple[_Line, ...]]:
-    """Return width and height in em, and the lines."""
+def _layout(text: str, face: str, weight: int, spacing: float, line_spacing: float) -> _Layout:
+    """Return width and height in em, and the lines.
+
+    Type that somebody brought in is opened in a child process only; what ships may be opened here.
+    """
+    wish = (text, face, weight, spacing, line_spacing)
+    if is_confined() or not face.startswith(OWN):
+        return _laid_out(*wish)
+    return confined(_laid_out_by, shelves(), wish, name=f"The title “{text[:20]}”", bounds=_SETTING)
+
+
+def _laid_out_by(where: tuple[Path, ...], wish: tuple[str, str, int, float, float]) -> _Layout:
+    for folder in where:
+        shelve(folder)
+    return _laid_out(*wish)
+
+
+def _laid_out(text: str, face: str, weight: int, spacing: float, line_spacing: float) -> _Layout:
     fonts = fonts_of(face, weight, _MEASURE)
     ascent, descent = (value / _MEASURE for value in fonts[0].getmetrics())
     lines = []

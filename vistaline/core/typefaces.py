@@ -14,7 +14,8 @@ from pathlib import Path
 
 from PIL import ImageFont
 
-from vistaline.core.errors import ShotError
+from vistaline.core.confined import Bounds, confined
+from vistaline.core.errors import PictureError, ShotError
 
 __all__ = [
     "FACES",
@@ -27,12 +28,16 @@ __all__ = [
     "open_type",
     "runs_of",
     "shelve",
+    "shelves",
 ]
 
 PACKAGES = Path(__file__).parents[2] / "node_modules"
 OWN = "own-"
 """What the key of a face that somebody brought in begins with; the rest is its content's hash."""
 _SHELVES: list[Path] = []
+_TRIED = "".join(map(chr, [*range(0x20, 0x7F), *range(0xA0, 0x180)]))
+"""Signs that are drawn before a font is accepted: printable ASCII, Latin-1, Latin Extended-A."""
+_OPENING = Bounds(memory=300_000_000, seconds=20, output=0)
 
 
 @dataclass(frozen=True)
@@ -78,6 +83,11 @@ def shelve(folder: Path) -> None:
         _SHELVES.append(folder)
 
 
+def shelves() -> tuple[Path, ...]:
+    """Return the folders that type is looked for in, for a process that has to know them, too."""
+    return tuple(_SHELVES)
+
+
 def known_face(face: str) -> str:
     """Return a face that a title may name; ShotError if there is none of that name."""
     if face not in FACES and not face.startswith(OWN):
@@ -96,19 +106,33 @@ def face_words(face: str) -> str:
 def open_type(path: Path, name: str) -> str:
     """Return the words for a TTF, OTF or WOFF2 file: its family and style.
 
+    The file is opened, and all its signs that a title is likely to want are drawn, in a child
+    process: damage often lies in the outlines.
+
     Raises
     ------
     ShotError
         It is not a font, or cannot be used.
     """
     try:
+        return confined(_words_of, path, name, name=name, bounds=_OPENING)
+    except PictureError as error:
+        raise ShotError(str(error)) from error
+
+
+def _words_of(path: Path, name: str) -> str:
+    try:
         font = ImageFont.truetype(path, 32, layout_engine=ImageFont.Layout.RAQM)
-        font.getlength("Aa")
+        for letter in _TRIED:
+            font.getmask(letter, stroke_width=2)
+        for line in (_TRIED, _TRIED.upper()):
+            font.getlength(line)
+            font.getmask(line)
     except Exception as error:
         raise ShotError(
             f"{name} is not a font that can be used. Bring in a TTF, OTF or WOFF2 file."
         ) from error
-    family, style = font.getname()
+    family, style = (part or "" for part in font.getname())
     return " ".join(part for part in (family, style if style != "Regular" else "") if part) or name
 
 

@@ -15,7 +15,7 @@ from PIL import Image, ImageDraw
 
 from vistaline.core import edit
 from vistaline.core.fields import ColourField, Stop
-from vistaline.core.formats.shotfile import write_atomically
+from vistaline.core.files import write_atomically
 from vistaline.core.formats.still import encode_jpeg
 from vistaline.core.frame_styles import FrameStyle, Shadow
 from vistaline.core.route import Framing, Route

@@ -10,7 +10,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from vistaline.core.formats.shotfile import write_atomically
+from vistaline.core.files import write_atomically
 from vistaline.core.formats.still import encode_jpeg, encode_png
 from vistaline.core.shot import Box, Shot
 

@@ -10,7 +10,8 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from vistaline.core.formats.shotfile import write_atomically, write_shot_file
+from vistaline.core.files import write_atomically
+from vistaline.core.formats.shotfile import write_shot_file
 from vistaline.core.optics import covering_focal_length
 from vistaline.core.route import Framing, Route
 from vistaline.core.shot import Box, FrameFormat, Layer, PictureRef, Shot, TakingCamera

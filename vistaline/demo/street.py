@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from vistaline.core import edit
-from vistaline.core.formats.shotfile import write_atomically
+from vistaline.core.files import write_atomically
 from vistaline.core.formats.still import encode_jpeg
 from vistaline.core.route import Framing, Route
 from vistaline.core.shot import FrameFormat, Ground, Layer, PictureRef, Shot, TakingCamera

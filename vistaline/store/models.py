@@ -1,6 +1,6 @@
 """The tables. A shot, and a picture's sheet, is one document kept as revisions.
 
-A render is a set of frame ranges, so many workers can share it; a picture task is one worker's.
+A render is a set of frame ranges, so that many workers can share it; a picture task is one's.
 """
 
 from __future__ import annotations
@@ -14,6 +14,7 @@ from sqlalchemy.dialects.mysql import DATETIME, LONGTEXT
 from sqlalchemy.orm import DeclarativeBase, Mapped, declared_attr, mapped_column, relationship
 
 __all__ = [
+    "ACTIVE",
     "Base",
     "JobState",
     "Membership",
@@ -23,7 +24,6 @@ __all__ = [
     "PictureRole",
     "PictureTask",
     "Project",
-    "RangeState",
     "RenderJob",
     "RenderRange",
     "Revised",
@@ -35,6 +35,7 @@ __all__ = [
     "ShotRow",
     "TaskKind",
     "Typeface",
+    "Worked",
     "now",
 ]
 
@@ -180,6 +181,8 @@ class RevisionOf:
     owner_id: Mapped[int]
     number: Mapped[int]
     label: Mapped[str] = mapped_column(String(80))
+    key: Mapped[str | None] = mapped_column(String(40))
+    """Names the edit, so that one that is sent twice is made once."""
     document: Mapped[str] = mapped_column(_Document)
     person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id", ondelete="SET NULL"))
     created: Mapped[datetime] = mapped_column(default=now)
@@ -239,14 +242,31 @@ class JobState(StrEnum):
     FAILED = "failed"
 
 
-class RenderJob(Base):
-    """A render of a shot as it was when the render was asked for."""
+ACTIVE = (JobState.WAITING, JobState.RUNNING)
+
+
+class Worked:
+    """Work that one worker at a time is at; how it is taken and ended is in ``actions.life``."""
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    state: Mapped[JobState] = mapped_column(_enum(JobState), default=JobState.WAITING)
+    worker: Mapped[str] = mapped_column(String(80), default="")
+    """Who is at it; empty while nobody is."""
+    beat: Mapped[datetime | None]
+    """When that worker last said that it is alive."""
+    attempts: Mapped[int] = mapped_column(default=0, server_default="0")
+    """How often it was taken since somebody asked for it."""
+
+
+class RenderJob(Worked, Base):
+    """A render of a shot as it was when the render was asked for.
+
+    Its frame ranges are rendered by many workers; ``worker`` is the one that joins them.
+    """
 
     __tablename__ = "render_job"
-    id: Mapped[int] = mapped_column(primary_key=True)
     shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="CASCADE"))
     kind: Mapped[OutputKind] = mapped_column(_enum(OutputKind))
-    state: Mapped[JobState] = mapped_column(_enum(JobState), default=JobState.WAITING)
     name: Mapped[str]
     document: Mapped[str] = mapped_column(_Document)
     scale: Mapped[float] = mapped_column(default=1.0)
@@ -263,26 +283,17 @@ class RenderJob(Base):
     shot: Mapped[ShotRow] = relationship()
 
 
-class RangeState(StrEnum):
-    """Where a frame range is."""
-
-    WAITING = "waiting"
-    RUNNING = "running"
-    DONE = "done"
-
-
-class RenderRange(Base):
-    """Frames ``start`` to ``stop`` (exclusive), rendered by one worker that beats while alive."""
+class RenderRange(Worked, Base):
+    """Frames ``start`` to ``stop`` (exclusive) of a render."""
 
     __tablename__ = "render_range"
-    id: Mapped[int] = mapped_column(primary_key=True)
     job_id: Mapped[int] = mapped_column(ForeignKey("render_job.id", ondelete="CASCADE"))
     start: Mapped[int]
     stop: Mapped[int]
-    state: Mapped[RangeState] = mapped_column(_enum(RangeState), default=RangeState.WAITING)
     done: Mapped[int] = mapped_column(default=0)
-    worker: Mapped[str] = mapped_column(String(80), default="")
-    beat: Mapped[datetime | None]
+    """Frames that are encoded."""
+    seconds: Mapped[float] = mapped_column(default=0.0, server_default="0")
+    """How long its worker has been at it, the end of the clip included."""
 
 
 class TaskKind(StrEnum):
@@ -294,26 +305,27 @@ class TaskKind(StrEnum):
     FILL = "fill"
     SEND = "send"
     EXPORT = "export"
+    STRAIGHTEN = "straighten"
+    UNBOW = "unbow"
+    FIND_EDGES = "find edges"
+    LOOK_AHEAD = "look ahead"
 
 
-class PictureTask(Base):
-    """Work on one picture, done by one worker that beats while alive."""
+class PictureTask(Worked, Base):
+    """Work on one picture, or on a picture as one shot sees it."""
 
     __tablename__ = "picture_task"
-    id: Mapped[int] = mapped_column(primary_key=True)
     project_id: Mapped[int] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"))
     picture_id: Mapped[int | None] = mapped_column(ForeignKey("picture.id", ondelete="CASCADE"))
+    shot_id: Mapped[int | None] = mapped_column(ForeignKey("shot.id", ondelete="CASCADE"))
     person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id", ondelete="SET NULL"))
     kind: Mapped[TaskKind] = mapped_column(_enum(TaskKind))
-    state: Mapped[JobState] = mapped_column(_enum(JobState), default=JobState.WAITING)
     name: Mapped[str]
     arguments: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict)
     result: Mapped[dict[str, Any]] = mapped_column(JSON, default=dict)
     share: Mapped[float] = mapped_column(default=0.0)
     words: Mapped[str] = mapped_column(String(120), default="")
     error: Mapped[str] = mapped_column(Text, default="")
-    worker: Mapped[str] = mapped_column(String(80), default="")
-    beat: Mapped[datetime | None]
     created: Mapped[datetime] = mapped_column(default=now)
     started: Mapped[datetime | None]
     finished: Mapped[datetime | None]

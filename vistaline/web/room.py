@@ -249,7 +249,7 @@ def ahead_picture(shot_id: int) -> Any:
     if least is None:
         raise NotFound("The shot has no such picture.")
     path = services().library.preview(seen.pictures[key].file, thumbnail=True)
-    with Image.open(path) as image:
+    with Image.open(path, formats=["WEBP"]) as image:
         size = 600, round(600 * image.height / image.width)
         thumbnail = np.asarray(image.convert("RGB").resize(size))
     return Response(encode_png(paint_picture(thumbnail, least), level=1), mimetype="image/png")

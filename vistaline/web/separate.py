@@ -18,7 +18,7 @@ from vistaline.actions.sets import frame_like
 from vistaline.core.errors import CoreError
 from vistaline.core.picture.sheet import EVERYTHING
 from vistaline.core.timing import RATE_PRESETS
-from vistaline.store.models import JobState, PictureRole, TaskKind
+from vistaline.store.models import ACTIVE, JobState, PictureRole, TaskKind
 from vistaline.web import tasks
 from vistaline.web.context import person_id, services, session
 from vistaline.web.sheets import Opened, open_sheet, page, send_still
@@ -157,7 +157,7 @@ def _plate(picture_id: int, template: str) -> Any:
         tries=tries,
         hole=hole,
         done=",".join(done),
-        active=any(task.state in picture_tasks.ACTIVE for task in tries),
+        active=any(task.state in ACTIVE for task in tries),
     )
     trigger = f'{{"sheetchange": {{"version": {opened.row.version}}}}}'
     return answer, 200, {"HX-Trigger": trigger} if fresh else {}
@@ -190,7 +190,7 @@ def solve_edges(picture_id: int) -> Any:
         session(), opened.picture.project_id, (TaskKind.EDGES,), picture_id=picture_id
     )
     for task in known:
-        if task.state in picture_tasks.ACTIVE:
+        if task.state in ACTIVE:
             picture_tasks.stop_task(session(), task)
         session().delete(task)
     task = _start(opened, TaskKind.EDGES, opened.picture.name, {})

@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
+import io
 import json
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from flask import Blueprint, Response, render_template, request, url_for
+from flask import Blueprint, Response, render_template, request, send_file, url_for
 from flask_login import login_required
 
 from vistaline.actions import projects, sheets
 from vistaline.actions.errors import NotFound, Refused
 from vistaline.core.formats.still import STILL_KINDS, encode_still
-from vistaline.core.picture.decode import decode_codes
+from vistaline.core.incoming import picture_codes
 from vistaline.core.picture.prepare import push_in_limit
 from vistaline.core.picture.sheet import Sheet
 from vistaline.store.models import Picture, PictureTask, SheetRow
@@ -140,7 +141,7 @@ def still(picture_id: int, kind: str) -> Any:
     """Hand the prepared picture over in a format of the person's choice."""
     picture = projects.find_picture(session(), person_id(), picture_id)
     path = services().library.files.path(picture.file)
-    codes = decode_codes(path, picture.name)
+    codes = picture_codes(path, picture.name)
     if not picture.has_alpha:
         codes = codes[..., :3]
     return send_still(codes, kind, Path(picture.name).stem)
@@ -153,6 +154,10 @@ def send_still(codes: Any, kind: str, stem: str) -> Response:
     if codes.size == 0:
         raise Refused("There is nothing to hand over.")
     extension = STILL_KINDS[kind][1]
-    response = Response(encode_still(codes, kind), mimetype=f"image/{extension}")
-    response.headers.set("Content-Disposition", "attachment", filename=f"{stem}.{extension}")
-    return response
+    # Flask writes a name of any script as RFC 8187 says.
+    return send_file(
+        io.BytesIO(encode_still(codes, kind)),
+        mimetype=f"image/{extension}",
+        as_attachment=True,
+        download_name=f"{stem}.{extension}",
+    )

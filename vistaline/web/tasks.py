@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-import io
 from typing import Any
 
 from flask import Blueprint, Response, render_template, request, send_file
 from flask_login import login_required
-from PIL import Image
 
 from vistaline.actions import intake, projects, tasks
 from vistaline.actions.errors import NotFound
-from vistaline.core.formats.documents import part_as_picture
-from vistaline.store.models import JobState, PictureTask, TaskKind
+from vistaline.core.incoming import small_part
+from vistaline.store.models import ACTIVE, JobState, PictureTask, TaskKind
 from vistaline.web.context import person_id, services, session
 
 __all__ = ["announce", "blueprint", "panel"]
@@ -60,7 +58,7 @@ def panel(project_id: int, bench: str, picture_id: int | None = None) -> Any:
     page = render_template(
         "_tasks.html",
         tasks=shown,
-        active=any(task.state in tasks.ACTIVE for task in found),
+        active=any(task.state in ACTIVE for task in found),
         stamp=stamp,
         project_id=project_id,
         picture_id=picture_id,
@@ -125,13 +123,7 @@ def part(task_id: int, index: int) -> Any:
     """Send a small picture of one part."""
     task = tasks.find_task(session(), person_id(), task_id)
     path = services().library.files.path(task.arguments["file"])
-    data, _ = part_as_picture(path, task.name, index, height=_THUMBNAIL)
-    with Image.open(io.BytesIO(data)) as opened:
-        image = opened.convert("RGBA")
-    image.thumbnail((_THUMBNAIL, _THUMBNAIL))
-    small = io.BytesIO()
-    image.save(small, "PNG")
-    response = Response(small.getvalue(), mimetype="image/png")
+    response = Response(small_part(path, task.name, index, _THUMBNAIL), mimetype="image/png")
     response.cache_control.private = True
     response.cache_control.max_age = 3600
     return response

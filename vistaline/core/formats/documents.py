@@ -22,13 +22,18 @@ from PIL import Image
 from vistaline.core.errors import PictureError
 from vistaline.core.formats.openraster import read_openraster
 from vistaline.core.formats.still import encode_png
-from vistaline.core.picture.decode import PIXEL_LIMIT, SIDE_LIMIT, inspect_picture
+from vistaline.core.picture.decode import PIXEL_LIMIT, SIDE_LIMIT
 
 __all__ = ["DEFAULT_TALL", "Document", "Part", "open_document", "part_as_picture"]
 
 DEFAULT_TALL = 4500
 """Pixels a page is tall unless somebody chooses otherwise."""
 MOST_PAGES = 2000
+DEEPEST = 200
+"""Elements of a drawing that may lie in each other; the library that draws it recurses."""
+
+_UNREADABLE = (OSError, EOFError, SyntaxError, ValueError, TypeError, RuntimeError, KeyError)
+"""What Pillow's TIFF reader raises where a page makes no sense."""
 
 Kind = Literal["openraster", "pdf", "svg", "tiff"]
 
@@ -102,7 +107,7 @@ def part_as_picture(
     if document.scalable:
         _check_size(round(part.width / part.height * height), height, name)
     if document.kind == "openraster":
-        return read_openraster(path, name).layers[index].png, "png"
+        return read_openraster(path, name, only=index).layers[index].png, "png"
     if document.kind == "pdf":
         return _pdf_page(path, name, index, height), "png"
     if document.kind == "svg":
@@ -122,15 +127,14 @@ def _check_size(width: int, height: int, name: str) -> None:
 
 
 def _openraster(path: Path, name: str) -> Document:
-    raster = read_openraster(path, name)
+    raster = read_openraster(path, name, only=-1)
     parts = []
     for layer in raster.layers:
-        info = inspect_picture(layer.png, f"{name}, layer {layer.name}")
         parts.append(
             Part(
                 name=layer.name,
-                width=info.width,
-                height=info.height,
+                width=layer.size[0],
+                height=layer.size[1],
                 x=layer.x,
                 y=layer.y,
                 opacity=layer.opacity if layer.visible else 0.0,
@@ -166,7 +170,10 @@ def _pdf(path: Path, name: str) -> Document:
             raise PictureError(
                 name, f"it has {count:,} pages; 1 to {MOST_PAGES:,} can be read. Split it first."
             )
-        sizes = [pdf.get_page_size(n) for n in range(count)]
+        try:
+            sizes = [pdf.get_page_size(n) for n in range(count)]
+        except pypdfium2.PdfiumError as error:
+            raise PictureError(name, "a page is damaged. Save the PDF again.") from error
     if any(not (0 < width < 1e6 and 0 < height < 1e6) for width, height in sizes):
         raise PictureError(name, "a page has no size. Save the PDF again.")
     return Document(
@@ -205,6 +212,10 @@ def _svg_root(data: bytes, name: str) -> Element:
         ) from error
     if root.tag.rsplit("}", 1)[-1] != "svg":
         raise PictureError(name, "this is XML, but not an SVG drawing.")
+    if _depth(root) > DEEPEST:
+        raise PictureError(
+            name, f"its groups lie more than {DEEPEST} deep in each other. Flatten it, then save."
+        )
     for element in root.iter():
         for key, value in element.attrib.items():
             inside = value.strip().startswith(("#", "data:"))
@@ -215,16 +226,24 @@ def _svg_root(data: bytes, name: str) -> Element:
     return root
 
 
+def _depth(root: Element) -> int:
+    depth, level = 0, [root]
+    while level:
+        depth, level = depth + 1, [child for element in level for child in element]
+    return depth
+
+
 def _is_link(element: Element) -> bool:
     return element.tag.rsplit("}", 1)[-1] == "a"
 
 
 def _svg_size(root: Element, name: str) -> tuple[float, float]:
     """Return width and height: those of the drawing, else of its view box (SVG 2, 8.2)."""
-    box = [float(n) for n in re.findall(r"[-+.\deE]+", root.get("viewBox", ""))[:4]]
+    number = r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?"  # SVG 2, 4.3: <number>
+    box = [float(n) for n in re.findall(number, root.get("viewBox", ""))[:4]]
     sides = []
     for key, index in (("width", 2), ("height", 3)):
-        match = re.match(r"\s*([\d.]+)", root.get(key, ""))
+        match = re.match(rf"\s*({number})", root.get(key, ""))
         if match and "%" not in root.get(key, ""):
             sides.append(float(match[1]))
         elif len(box) == 4:
@@ -252,7 +271,7 @@ def _svg_drawn(path: Path, name: str, part: Part, height: int) -> bytes:
 def _tiff(path: Path, name: str) -> Document | None:
     """Return the pages; None for a single one, which is an ordinary picture."""
     try:
-        with Image.open(path) as image:
+        with Image.open(path, formats=["TIFF"]) as image:
             count = getattr(image, "n_frames", 1)
             if count == 1:
                 return None
@@ -263,7 +282,7 @@ def _tiff(path: Path, name: str) -> Document | None:
                 image.seek(n)
                 _check_size(*image.size, name)
                 parts.append(Part(name=f"Page {n + 1}", width=image.width, height=image.height))
-    except (OSError, EOFError, SyntaxError, ValueError) as error:
+    except _UNREADABLE as error:
         if isinstance(error, PictureError):
             raise
         return None  # a single page says better what is wrong with it
@@ -280,11 +299,11 @@ def _tiff_page(path: Path, name: str, index: int) -> bytes:
             codes = cv2.cvtColor(codes, swap)
         return encode_png(codes, level=1)
     try:
-        with Image.open(path) as image:
+        with Image.open(path, formats=["TIFF"]) as image:
             image.seek(index)
             profile = image.info.get("icc_profile")
             flat = image.convert("RGBA" if image.has_transparency_data else "RGB")
-    except (OSError, EOFError, SyntaxError, ValueError) as error:
+    except _UNREADABLE as error:
         raise PictureError(name, f"page {index + 1} breaks off or is damaged.") from error
     return _png(flat, icc_profile=profile)
 

@@ -9,8 +9,9 @@ from __future__ import annotations
 import io
 import struct
 import zipfile
+import zlib
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from xml.etree.ElementTree import Element, ParseError, SubElement, tostring
 
@@ -19,8 +20,8 @@ from defusedxml.common import DefusedXmlException
 from PIL import Image
 
 from vistaline.core.errors import PictureError
-from vistaline.core.formats.shotfile import write_atomically
-from vistaline.core.picture.decode import PIXEL_LIMIT, inspect_picture
+from vistaline.core.files import write_atomically
+from vistaline.core.picture.decode import PIXEL_LIMIT, PictureInfo, inspect_picture
 
 __all__ = ["BLEND_MODES", "OpenRaster", "RasterLayer", "read_openraster", "write_openraster"]
 
@@ -49,6 +50,7 @@ _OPERATORS = {mode: operator for operator, mode in BLEND_MODES.items()}
 _LARGEST_RATIO = 200
 _LARGEST_TOTAL = 2_000_000_000
 _MOST_LAYERS = 500
+_MOST_PIXELS = 2_000_000_000
 _THUMBNAIL = 256
 
 
@@ -63,6 +65,8 @@ class RasterLayer:
     opacity: float = 1.0
     blend: str = "normal"
     visible: bool = True
+    size: tuple[int, int] = field(default=(0, 0), compare=False)
+    """Width and height in pixels; known of layers that were read."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -76,8 +80,10 @@ class OpenRaster:
     """What could not be kept as it was, in sentences."""
 
 
-def read_openraster(path: Path, name: str) -> OpenRaster:
+def read_openraster(path: Path, name: str, *, only: int | None = None) -> OpenRaster:
     """Read an OpenRaster file. Nested stacks are laid flat; nothing is unpacked to disk.
+
+    With ``only`` the files of all other layers are left out; -1 leaves out all.
 
     Raises
     ------
@@ -88,14 +94,19 @@ def read_openraster(path: Path, name: str) -> OpenRaster:
         with zipfile.ZipFile(path) as archive:
             _check_archive(archive, name)
             root = defusedxml.ElementTree.fromstring(archive.read("stack.xml"))
-            return _read(archive, root, name)
-    except (zipfile.BadZipFile, KeyError, EOFError, ParseError, struct.error) as error:
-        raise PictureError(
-            name, "the OpenRaster file breaks off or is damaged. Save or copy it again."
-        ) from error
+            return _read(_Entries(archive, keep=only is None), root, name, only)
     except (DefusedXmlException, NotImplementedError, RuntimeError) as error:
         raise PictureError(
             name, "the OpenRaster file uses entities or encryption. Save it again without them."
+        ) from error
+    except (
+        zipfile.BadZipFile, zlib.error, KeyError, EOFError, OSError, ParseError, struct.error,
+        ValueError, RecursionError,
+    ) as error:  # fmt: skip
+        if isinstance(error, PictureError):
+            raise
+        raise PictureError(
+            name, "the OpenRaster file breaks off or is damaged. Save or copy it again."
         ) from error
 
 
@@ -113,7 +124,30 @@ def _check_archive(archive: zipfile.ZipFile, name: str) -> None:
         )
 
 
-def _read(archive: zipfile.ZipFile, root: Element, name: str) -> OpenRaster:
+class _Entries:
+    """An archive's files: each is unpacked once, however many layers name it."""
+
+    def __init__(self, archive: zipfile.ZipFile, *, keep: bool) -> None:
+        self._archive, self._keep = archive, keep
+        self._names = set(archive.namelist())
+        self._known: dict[str, tuple[PictureInfo, bytes]] = {}
+
+    def __contains__(self, name: str) -> bool:
+        return name in self._names
+
+    def picture(self, name: str, words: str) -> tuple[PictureInfo, bytes]:
+        """Return a picture's header and its file, or none of the file where it is not kept."""
+        if name not in self._known:
+            png = self.read(name)
+            self._known[name] = inspect_picture(png, words), png if self._keep else b""
+        return self._known[name]
+
+    def read(self, name: str) -> bytes:
+        """Return a file's bytes."""
+        return self._archive.read(name)
+
+
+def _read(entries: _Entries, root: Element, name: str, only: int | None) -> OpenRaster:
     try:
         width, height = int(root.attrib["w"]), int(root.attrib["h"])
     except (KeyError, ValueError) as error:
@@ -122,14 +156,30 @@ def _read(archive: zipfile.ZipFile, root: Element, name: str) -> OpenRaster:
         raise PictureError(name, f"its canvas of {width:,} × {height:,} pixels cannot be used.")
     layers: list[RasterLayer] = []
     remarks: list[str] = []
+    pixels = 0
     for element, x, y, opacity, visible in _flat(root.find("stack"), 0, 0, 1.0, True):
-        layer = _layer(archive, element, x, y, opacity, visible, name, remarks)
+        layer = _layer(entries, element, x, y, opacity, visible, name, remarks)
         if layer is None:
             continue
-        layers.append(layer)
-        if len(layers) > _MOST_LAYERS:
+        source = element.get("src", "")
+        try:
+            info, png = entries.picture(source, f"{name}, layer {layer.name}")
+            if only == len(layers):
+                png = entries.read(source)
+        except (zipfile.BadZipFile, zlib.error, EOFError) as error:
+            raise PictureError(
+                name, f"layer {layer.name} is damaged. Save the file again."
+            ) from error
+        pixels += info.width * info.height
+        if len(layers) == _MOST_LAYERS:
             raise PictureError(name, f"it has more than {_MOST_LAYERS} layers. Merge some first.")
-        info = inspect_picture(layer.png, f"{name}, layer {layer.name}")
+        if pixels > _MOST_PIXELS:
+            raise PictureError(
+                name,
+                f"its layers have more than {_MOST_PIXELS // 1_000_000:,} megapixels together. "
+                "Merge some, or crop them to what they show.",
+            )
+        layers.append(replace(layer, png=png, size=(info.width, info.height)))
         if not (-info.width < layer.x < width and -info.height < layer.y < height):
             remarks.append(f"{layer.name} lies wholly outside the canvas.")
     if not layers:
@@ -155,7 +205,7 @@ def _flat(
 
 
 def _layer(
-    archive: zipfile.ZipFile,
+    entries: _Entries,
     element: Element,
     x: int,
     y: int,
@@ -167,19 +217,15 @@ def _layer(
     # A name is for people only: whatever path it carries is dropped.
     label = (element.get("name") or "Layer").replace("\\", "/").rsplit("/", 1)[-1][:80] or "Layer"
     source = element.get("src", "")
-    if source not in archive.namelist():
+    if source not in entries:
         remarks.append(f"{label}: its file {source or '(none named)'} is missing; left out.")
         return None
     operator = element.get("composite-op", "svg:src-over")
     if operator not in BLEND_MODES:
         remarks.append(f"{label}: the blend mode {operator} is not known here; it is shown normal.")
-    try:
-        png = archive.read(source)
-    except (zipfile.BadZipFile, EOFError) as error:
-        raise PictureError(name, f"layer {label} is damaged. Save the file again.") from error
     return RasterLayer(
         name=label,
-        png=png,
+        png=b"",
         x=x,
         y=y,
         opacity=opacity,
@@ -242,7 +288,7 @@ def _merged(size: tuple[int, int], layers: Sequence[RasterLayer]) -> Image.Image
     for layer in reversed(layers):
         if not layer.visible or layer.opacity == 0:
             continue
-        with Image.open(io.BytesIO(layer.png)) as opened:
+        with Image.open(io.BytesIO(layer.png), formats=["PNG"]) as opened:
             picture = opened.convert("RGBA")
         if layer.opacity < 1:
             faded = picture.getchannel("A").point(lambda code, by=layer.opacity: round(code * by))

@@ -8,7 +8,8 @@ from pathlib import Path
 import numpy as np
 
 from vistaline.core.document import parse_shot
-from vistaline.core.formats.shotfile import write_atomically, write_shot_file
+from vistaline.core.files import write_atomically
+from vistaline.core.formats.shotfile import write_shot_file
 from vistaline.core.formats.still import encode_png
 from vistaline.core.picture.separate import Separation
 

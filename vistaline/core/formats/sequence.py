@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from vistaline.core.errors import RenderError
-from vistaline.core.formats.shotfile import write_atomically
+from vistaline.core.files import write_atomically
 from vistaline.core.formats.still import encode_png
 
 __all__ = ["numbered", "write_png"]

@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 import json
-import os
-import tempfile
 from collections.abc import Mapping
 from pathlib import Path, PurePosixPath
 
 from vistaline.core.document import complete, dump_shot, parse_shot
 from vistaline.core.errors import PictureError, ShotError
+from vistaline.core.files import write_atomically
 from vistaline.core.picture.decode import inspect_picture
 from vistaline.core.shot import Shot
 from vistaline.core.typefaces import shelve
 
-__all__ = ["picture_paths", "read_shot_file", "write_atomically", "write_shot_file"]
+__all__ = ["picture_paths", "read_shot_file", "write_shot_file"]
 
 
 def read_shot_file(path: Path) -> tuple[Shot, dict[str, Path]]:
@@ -71,19 +70,3 @@ def write_shot_file(shot: Shot, path: Path, pictures: Mapping[str, str]) -> None
         pictures={key: ref.evolve(file=pictures[key]) for key, ref in shot.pictures.items()}
     )
     write_atomically(path, (json.dumps(dump_shot(renamed), indent=2) + "\n").encode())
-
-
-def write_atomically(path: Path, data: bytes) -> None:
-    """Write a file so that a reader finds the old one or the new one, whole."""
-    path.parent.mkdir(parents=True, exist_ok=True)
-    handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
-    try:
-        with os.fdopen(handle, "wb") as file:
-            file.write(data)
-            file.flush()
-            os.fsync(file.fileno())
-        os.chmod(temporary, 0o644)
-        os.replace(temporary, path)
-    except BaseException:
-        os.unlink(temporary)
-        raise

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import queue
 import threading
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
@@ -15,6 +15,7 @@ import av
 import numpy as np
 
 from vistaline.core.errors import RenderError
+from vistaline.core.files import replace_safely
 
 __all__ = ["ClipWriter", "join_clips"]
 
@@ -23,6 +24,8 @@ _BT709 = 1
 _NARROW_RANGE = 1
 _WAITING = 4
 """Frames that may wait for the encoder; more would only fill memory."""
+_LOOKAHEAD = 16
+"""Frames the encoder looks ahead. Its own 40 would hold back a whole second's piece to the end."""
 
 
 class ClipWriter:
@@ -30,19 +33,33 @@ class ClipWriter:
 
     The values written are sRGB-encoded, tagged BT.709, as video players expect of graphics
     (common practice, no source): the clip looks like the viewfinder.
+
+    Leaving the block encodes what still waits, which may take as long as rendering did;
+    ``encoded`` is called, in the encoder's thread, with the number of frames that are written.
     """
 
     def __init__(
-        self, path: Path, size: tuple[int, int], rate: Fraction, *, threads: int = 0, crf: int = 16
+        self,
+        path: Path,
+        size: tuple[int, int],
+        rate: Fraction,
+        *,
+        threads: int = 0,
+        crf: int = 16,
+        encoded: Callable[[int], None] = lambda count: None,
     ) -> None:
-        self._path = path
+        self._path, self._encoded = path, encoded
         self._unfinished = path.with_name(f".{path.name}.{os.getpid()}.part")
         self._container = av.open(str(self._unfinished), "w", format="mp4")
         stream: Any = self._container.add_stream("libx264", rate=rate)
         stream.width, stream.height = size
         stream.pix_fmt = "yuv420p"
         stream.time_base = 1 / rate
-        stream.options = {"crf": str(crf), "preset": "medium"}
+        stream.options = {
+            "crf": str(crf),
+            "preset": "medium",
+            "x264-params": f"rc-lookahead={_LOOKAHEAD}",
+        }
         context = stream.codec_context
         context.thread_count = threads
         context.time_base = 1 / rate
@@ -76,7 +93,7 @@ class ClipWriter:
 
     def _encode(self) -> None:
         try:
-            count = 0
+            count = written = 0
             while (frame := self._frames.get()) is not None:
                 picture = av.VideoFrame.from_ndarray(frame, format="yuv420p")
                 self._spare.put(frame)
@@ -84,13 +101,19 @@ class ClipWriter:
                 picture.time_base = self._stream.codec_context.time_base
                 picture.colorspace = _BT709
                 picture.color_range = _NARROW_RANGE
-                for packet in self._stream.encode(picture):
-                    self._container.mux(packet)
+                written = self._mux(picture, written)
                 count += 1
-            for packet in self._stream.encode(None):
-                self._container.mux(packet)
+            self._mux(None, written)
         except BaseException as error:
             self._error = error
+
+    def _mux(self, picture: av.VideoFrame | None, written: int) -> int:
+        for packet in self._stream.codec_context.encode_lazy(picture):
+            packet.stream = self._stream
+            self._container.mux(packet)
+            written += 1
+            self._encoded(written)
+        return written
 
     def __enter__(self) -> Self:
         return self
@@ -114,12 +137,14 @@ class ClipWriter:
             self._error = self._error or close_error
         if error or self._error:
             self._unfinished.unlink(missing_ok=True)
+            if self._error and not error and not isinstance(self._error, Exception):
+                raise self._error
             if self._error and not error:
                 raise RenderError(
                     f"{self._path.name} could not be written: {self._error}"
                 ) from self._error
             return
-        os.replace(self._unfinished, self._path)
+        replace_safely(self._unfinished, self._path)
 
 
 def join_clips(pieces: Sequence[Path], path: Path, rate: Fraction) -> None:
@@ -133,7 +158,7 @@ def join_clips(pieces: Sequence[Path], path: Path, rate: Fraction) -> None:
             for packet in _in_one_line(pieces, rate):
                 packet.stream = stream
                 output.mux(packet)
-        os.replace(unfinished, path)
+        replace_safely(unfinished, path)
     except (OSError, av.error.FFmpegError) as error:
         raise RenderError(f"{path.name} could not be joined from its parts: {error}") from error
     finally:

@@ -7,7 +7,10 @@ from __future__ import annotations
 
 import io
 import struct
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 import cv2
@@ -21,19 +24,35 @@ from vistaline.core.picture.colour import linear16_from_srgb
 __all__ = [
     "PIXEL_LIMIT",
     "SIDE_LIMIT",
+    "Decoded",
     "PictureInfo",
     "decode_codes",
     "decode_picture",
+    "decoding",
     "inspect_picture",
     "linear_premultiplied",
 ]
 
 PIXEL_LIMIT = 120_000_000
-"""Pixels a picture may have; 120 megapixels take about 1.3 GB while being decoded."""
+"""Pixels a picture may have."""
 SIDE_LIMIT = 32_000
 """Pixels a side may have: OpenCV's sampling stops at 32,767."""
 
+_BAND = 256
+"""Rows that are converted at a time."""
 _READABLE = {"JPEG": "jpg", "PNG": "png", "WEBP": "webp", "TIFF": "tif", "AVIF": "avif"}
+_OTHERS = {
+    b"GIF8": "GIF",
+    b"BM": "BMP",
+    b"\0\0\1\0": "ICO",
+    b"\0\0\0\x0cjP  ": "JPEG 2000",
+}
+"""What is often brought in and not read, by the bytes it begins with."""
+_UNREADABLE = (
+    UnidentifiedImageError, OSError, SyntaxError, ValueError, TypeError, RuntimeError, KeyError,
+    struct.error,
+)  # fmt: skip
+"""What Pillow's readers raise where a header makes no sense."""
 _EXIF_ORIENTATION = 0x0112
 _TIFF_BITS = 258
 
@@ -88,17 +107,53 @@ def decode_codes(source: Path | bytes, name: str) -> np.ndarray:
     PictureError
         As :func:`inspect_picture`, or when the file breaks off or is damaged.
     """
+    with decoding(source, name) as picture:
+        codes: np.ndarray | None = None
+        top = 0
+        for band in picture.bands():
+            if codes is None:
+                codes = np.empty((picture.height, picture.width, 4), band.dtype)
+            codes[top : top + len(band)] = band
+            top += len(band)
+    assert codes is not None
+    return codes
+
+
+@dataclass(frozen=True, kw_only=True)
+class Decoded:
+    """A picture that is decoded once and given out in bands of rows, upright."""
+
+    width: int
+    height: int
+    bands: Callable[[], Iterator[np.ndarray]]
+    """Gives (rows, width, 4) uint8 or uint16 sRGB codes, straight alpha, top to bottom."""
+
+
+@contextmanager
+def decoding(source: Path | bytes, name: str) -> Iterator[Decoded]:
+    """Decode a picture for as long as the block runs.
+
+    In bands, as a picture takes several times its memory on the way from its file to codes.
+    Raises as :func:`decode_codes`, also while bands are taken.
+    """
     with _opened(source, name) as image:
         info = _info(image, name)
         orientation = _orientation(image)
         try:
             deep = _decode_deep(source) if info.bits == 16 else None
-            codes = deep if deep is not None else _decode_8_bit(image)
-        except (OSError, SyntaxError, ValueError, struct.error) as error:
+            if deep is not None:
+                upright = _oriented(deep, orientation)
+                bands = partial(_deep_bands, upright)
+            else:
+                image.load()
+                bands = partial(_bands, _turned(image, orientation))
+            yield Decoded(width=info.width, height=info.height, bands=bands)
+        except PictureError:
+            raise
+        except (OSError, SyntaxError, ValueError, TypeError, RuntimeError, struct.error) as error:
             raise PictureError(
                 name, "the file breaks off or is damaged. Save or copy it again."
             ) from error
-    return _oriented(codes, orientation)
 
 
 def _opened(source: Path | bytes, name: str) -> Image.Image:
@@ -110,8 +165,16 @@ def _opened(source: Path | bytes, name: str) -> Image.Image:
     if empty:
         raise PictureError(name, "the file is empty. Choose another.")
     try:
-        return Image.open(data)
-    except (UnidentifiedImageError, OSError, SyntaxError, ValueError, struct.error) as error:
+        image = Image.open(data, formats=list(_READABLE))
+        _ = image.size  # some readers find out only now that there is none
+        return image
+    except _UNREADABLE as error:
+        head = source[:16] if isinstance(source, bytes) else _head(source)
+        kind = next((words for begin, words in _OTHERS.items() if head.startswith(begin)), None)
+        if kind:
+            raise PictureError(
+                name, f"this is a {kind} picture, which is not read here. Save it as JPEG or PNG."
+            ) from error
         raise PictureError(
             name,
             "this is not a picture that can be read. Use JPEG, PNG, WebP, AVIF, TIFF, PDF, SVG or "
@@ -119,12 +182,13 @@ def _opened(source: Path | bytes, name: str) -> Image.Image:
         ) from error
 
 
+def _head(path: Path) -> bytes:
+    with path.open("rb") as file:
+        return file.read(16)
+
+
 def _info(image: Image.Image, name: str) -> PictureInfo:
     kind = image.format or "unknown"
-    if kind not in _READABLE:
-        raise PictureError(
-            name, f"this is a {kind} picture, which is not read here. Save it as JPEG or PNG."
-        )
     width, height = image.size
     if width * height > PIXEL_LIMIT or max(width, height) > SIDE_LIMIT:
         raise PictureError(
@@ -133,14 +197,18 @@ def _info(image: Image.Image, name: str) -> PictureInfo:
             f"{PIXEL_LIMIT // 1_000_000} megapixels and {SIDE_LIMIT:,} pixels a side. "
             "Make it smaller first.",
         )
-    turned = _orientation(image) >= 5
+    try:
+        turned = _orientation(image) >= 5
+        bits = 16 if _is_deep(image) else 8
+    except _UNREADABLE as error:
+        raise PictureError(name, "its header is damaged. Save or copy it again.") from error
     return PictureInfo(
         format=kind,
         extension=_READABLE[kind],
         width=height if turned else width,
         height=width if turned else height,
         has_alpha=image.has_transparency_data,
-        bits=16 if _is_deep(image) else 8,
+        bits=bits,
     )
 
 
@@ -175,59 +243,91 @@ def _is_deep(image: Image.Image) -> bool:
 
 
 def _decode_deep(source: Path | bytes) -> np.ndarray | None:
-    """Return (height, width, 4) uint16 codes, or None if OpenCV cannot keep the 16 bits."""
+    """Return (height, width[, 3 or 4]) uint16 codes in OpenCV's order, None if it keeps no 16."""
     data = source if isinstance(source, bytes) else source.read_bytes()
     array = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
     if array is None or array.dtype != np.uint16:
         return None
-    if array.ndim == 2:
-        array = cv2.cvtColor(array, cv2.COLOR_GRAY2BGR)
-    return cv2.cvtColor(array, cv2.COLOR_BGRA2RGBA if array.shape[2] == 4 else cv2.COLOR_BGR2RGBA)
+    return array
 
 
-def _decode_8_bit(image: Image.Image) -> np.ndarray:
-    """Return (height, width, 4) uint8 sRGB codes."""
-    image.load()
-    alpha = image.convert("RGBA").getchannel("A") if image.has_transparency_data else None
+def _deep_bands(codes: np.ndarray) -> Iterator[np.ndarray]:
+    for top in range(0, len(codes), _BAND):
+        band = np.ascontiguousarray(codes[top : top + _BAND])
+        if band.ndim == 2:
+            band = cv2.cvtColor(band, cv2.COLOR_GRAY2BGR)
+        order = cv2.COLOR_BGRA2RGBA if band.shape[2] == 4 else cv2.COLOR_BGR2RGBA
+        yield cv2.cvtColor(band, order)
+
+
+def _bands(image: Image.Image) -> Iterator[np.ndarray]:
+    """Yield bands of uint8 sRGB codes of a picture that is loaded."""
     profile = image.info.get("icc_profile")
-    if image.mode not in ("RGB", "CMYK", "L"):
-        if image.mode.startswith("I") or image.mode == "F":
-            image = Image.fromarray((np.asarray(image, np.float64) / 257).clip(0, 255).astype("u1"))
-        else:
-            image = image.convert("L" if image.mode in ("1", "LA") else "RGB")
-    colour = _to_srgb(image, profile)
-    channels = [*colour.split(), alpha or Image.new("L", colour.size, 255)]
-    return np.asarray(Image.merge("RGBA", channels))
+    convert: _Conversion | None = None
+    for top in range(0, image.height, _BAND):
+        band = image.crop((0, top, image.width, min(top + _BAND, image.height)))
+        alpha = band.convert("RGBA").getchannel("A") if image.has_transparency_data else None
+        if band.mode not in ("RGB", "CMYK", "L"):
+            if band.mode.startswith("I") or band.mode == "F":
+                codes = (np.asarray(band, np.float64) / 257).clip(0, 255).astype("u1")
+                band = Image.fromarray(codes)
+            else:
+                band = band.convert("L" if band.mode in ("1", "LA") else "RGB")
+        convert = convert or _to_srgb(band.mode, profile)
+        colour = convert(band)
+        channels = [*colour.split(), alpha or Image.new("L", colour.size, 255)]
+        yield np.asarray(Image.merge("RGBA", channels))
 
 
-def _to_srgb(image: Image.Image, profile: bytes | None) -> Image.Image:
+_Conversion = Callable[[Image.Image], Image.Image]
+
+
+def _to_srgb(mode: str, profile: bytes | None) -> _Conversion:
+    """Return what turns a picture of ``mode`` into sRGB."""
     if profile:
         try:
-            converted = ImageCms.profileToProfile(
-                image,
+            transform = ImageCms.buildTransform(
                 ImageCms.ImageCmsProfile(io.BytesIO(profile)),
                 ImageCms.createProfile("sRGB"),
+                mode,
+                "RGB",
                 renderingIntent=ImageCms.Intent.RELATIVE_COLORIMETRIC,
-                outputMode="RGB",
                 flags=ImageCms.Flags.BLACKPOINTCOMPENSATION,
             )
-        except ImageCms.PyCMSError:
+        except (ImageCms.PyCMSError, OSError, ValueError, TypeError):
             pass  # a profile for another kind of colour: shown as if it had none, like elsewhere
         else:
-            if converted is not None:
-                return converted
-    return image.convert("RGB")
+            return lambda image: ImageCms.applyTransform(image, transform) or image
+    return lambda image: image.convert("RGB")
+
+
+_TRANSPOSED = {
+    2: Image.Transpose.FLIP_LEFT_RIGHT,
+    3: Image.Transpose.ROTATE_180,
+    4: Image.Transpose.FLIP_TOP_BOTTOM,
+    5: Image.Transpose.TRANSPOSE,
+    6: Image.Transpose.ROTATE_270,
+    7: Image.Transpose.TRANSVERSE,
+    8: Image.Transpose.ROTATE_90,
+}
+
+
+def _turned(image: Image.Image, orientation: int) -> Image.Image:
+    """Turn and mirror as EXIF 2.32, tag 274 asks."""
+    if orientation not in _TRANSPOSED:
+        return image
+    return image.transpose(_TRANSPOSED[orientation])
 
 
 def _oriented(codes: np.ndarray, orientation: int) -> np.ndarray:
-    """Turn and mirror as EXIF 2.32, tag 274 asks."""
+    """Return a view of an array, turned and mirrored as EXIF 2.32, tag 274 asks."""
     if orientation in (5, 6, 7, 8):
-        codes = codes.transpose(1, 0, 2)
+        codes = codes.swapaxes(0, 1)
     if orientation in (2, 3, 6, 7):
         codes = codes[:, ::-1]
     if orientation in (3, 4, 7, 8):
         codes = codes[::-1]
-    return np.ascontiguousarray(codes)
+    return codes
 
 
 def linear_premultiplied(codes: np.ndarray) -> Rgba16:

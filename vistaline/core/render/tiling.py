@@ -13,6 +13,8 @@ from enum import IntEnum
 import numpy as np
 from numba import njit
 
+from vistaline.core.render.pyramid import BLOCK
+
 __all__ = ["BAND_LINES", "TILE_HEIGHT", "TILE_WIDTH", "Tile", "plan_tiles", "stretches_of"]
 
 TILE_WIDTH, TILE_HEIGHT = 128, 32
@@ -31,8 +33,6 @@ class Tile(IntEnum):
 
 # Kernels know no enums.
 _EMPTY, _MIXED, _SOLID = (int(kind) for kind in Tile)
-BLOCK = 64
-"""Texels a side of the blocks for which a pyramid keeps whether they are empty or solid."""
 
 
 @njit(cache=True, nogil=True)
