@@ -173,7 +173,7 @@ def progress_of(session: Session, job: RenderJob) -> RenderProgress:
     ranges = session.execute(select(*columns).where(RenderRange.job_id == job.id)).all()
     left = None
     if job.state is JobState.RUNNING:
-        left = _seconds_left([tuple(each) for each in ranges])
+        left = _seconds_left([(a, b, c, d) for a, b, c, d in ranges])
     return RenderProgress(
         frames=job.frames, done=sum(each[2] for each in ranges), seconds_left=left
     )
