@@ -71,10 +71,7 @@ def test_a_frame_is_skias_drawing_of_the_same_homographies(rng: np.random.Genera
         corners = np.array([[0, 0, 1], [1, 0, 1], [1, 1, 1], [0, 1, 1]])
         mapped = corners @ card.image_from_unit(state.camera).T
         line = np.zeros((360, 640), np.uint8)
-        import os
-from pathlib import Path
-
-import cv2
+        import cv2
 
         points = np.rint(mapped[:, :2] / mapped[:, 2:]).astype(np.int32)
         cv2.polylines(line, [points], True, 255, 5)
@@ -141,10 +138,7 @@ def test_levels_are_exact_means_whatever_the_size(rng: np.random.Generator) -> N
 
 def test_a_receding_floor_does_not_alias(rng: np.random.Generator) -> None:
     """Against 16 x 16 samples a pixel of the finest level; FINDINGS' floor for 'final' is 40 dB."""
-    import os
-from pathlib import Path
-
-import cv2
+    import cv2
 
     picture = opaque(textured(rng, 1024, 1024))
     # FINDINGS B1 scenes are perspective planes; this one is turned 70 degrees away.
