@@ -11,11 +11,12 @@ from scipy.spatial.transform import Rotation
 from tests.conftest import make_shot
 from tests.core.rooms import SIZE, room, seen
 from tests.core.test_room import PHOTO, do, lodged, rendered
-from vistaline.core import space
+from vistaline.core import edit, space
 from vistaline.core.bodies import Body
 from vistaline.core.bowing import bowed
 from vistaline.core.camera import camera_states
 from vistaline.core.cards import Card, card_of
+from vistaline.core.document import dump_shot, parse_shot
 from vistaline.core.errors import CoreError
 from vistaline.core.evaluate import evaluate
 from vistaline.core.heights import upright_height
@@ -165,6 +166,21 @@ def test_a_known_length_sizes_the_stage_and_changes_no_picture(photo: np.ndarray
         do(sized, "set_known_size", layer=floor, width=2, height=3), "scale_to_known", layer=floor
     )
     assert card_of(known, known.layer(floor)).width == pytest.approx(2)
+
+
+@pytest.mark.parametrize("at", [0, 7, 15])
+def test_all_keys_of_a_size_grow_with_the_stage(at: int) -> None:
+    """Wherever the playhead stands, on a key or between: a title that grows by keys, too."""
+    shot = do(lodged(), "add_title", text="Lamp")
+    of = f"layer:{shot.layers[-1].id}"
+    keys = [{"frame": 0, "value": 0.5}, {"frame": 15, "value": 2.0}]
+    shot = parse_shot(dump_shot(shot) | {"rows": [{"of": of, "value": "scale", "keys": keys}]})
+    upright = {"x0": 300, "y0": 250, "x1": 300, "y1": 150, "metres": 2.5, "frame": 0}
+    sized = edit.apply(shot, "set_known_length", upright, at=at)
+    ratio = sized.ground.eye_height / shot.ground.eye_height
+    assert ratio != pytest.approx(1)
+    assert [key.value for key in sized.rows[0].keys] == pytest.approx([0.5 * ratio, 2 * ratio])
+    assert sized.layers[-1].distance == pytest.approx(shot.layers[-1].distance * ratio)
 
 
 def test_flat_marks_keep_the_lens_and_level_cameras_are_kept_level() -> None:

@@ -206,9 +206,7 @@ class Cuttings:
         return self._kept(
             "codes",
             self.plate_name(use),
-            lambda: cloned(
-                self.plate(use.model_copy(update={"clones": use.clones[:-1]})), use.clones[-1:]
-            ),
+            lambda: cloned(self.plate(use.evolve(clones=use.clones[:-1])), use.clones[-1:]),
             _KEPT_CODES,
         )
 

@@ -12,10 +12,13 @@ from sqlalchemy.exc import NoResultFound
 from sqlalchemy.orm import Session
 from sqlalchemy.orm.exc import StaleDataError
 
-from vistaline.actions.errors import Conflict, NotFound
+from vistaline.actions.errors import Conflict, NotFound, Refused
 from vistaline.store.models import Revised, RevisionOf, now
 
 __all__ = ["History"]
+
+LARGEST = 32_000_000
+"""Characters of a document; the database takes twice as much in one piece."""
 
 Document = TypeVar("Document")
 
@@ -119,12 +122,23 @@ class History(Generic[Document]):
             "again."
         )
 
+    def _written(self, document: Document) -> str:
+        """Return the document as text that has been read back: what is kept can be loaded."""
+        text = json.dumps(self.dump(document))
+        if len(text) > LARGEST:
+            raise Refused(
+                f"{self.name} would take {len(text) / 1e6:.0f} MB to keep; the limit is "
+                f"{LARGEST / 1e6:.0f} MB. Remove some strokes or keys first."
+            )
+        self.parse(json.loads(text))
+        return text
+
     def _add(self, number: int, label: str, document: Document, person_id: int | None) -> None:
         revision = cast(Any, self.revisions)(
             owner_id=self.row.id,
             number=number,
             label=label,
-            document=json.dumps(self.dump(document)),
+            document=self._written(document),
             person_id=person_id,
         )
         self.session.add(revision)

@@ -169,7 +169,7 @@ def scatter(
     far: Annotated[float, Field(gt=0, le=1e6)] = 5.0,
     spacing: Annotated[float, Field(ge=0, le=1000)] = 0.1,
     tilt: Annotated[float, Field(ge=0, le=80)] = 0.0,
-    seed: int = 1,
+    seed: Annotated[int, Field(ge=0, le=1_000_000)] = 1,
 ) -> Shot:
     """Set out cards in a row, an arc, a grid, a spiral, or anywhere between two distances.
 

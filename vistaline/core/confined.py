@@ -29,7 +29,7 @@ import numpy as np
 
 from vistaline.core.errors import CoreError, PictureError
 
-__all__ = ["Bounds", "confined", "die_with_parent", "is_confined"]
+__all__ = ["Bounds", "confined", "die_with_parent", "is_confined", "preload"]
 
 _PRELOADED = ["vistaline.core.incoming", "vistaline.core.lettering"]
 _AT_ONCE = threading.BoundedSemaphore(2)
@@ -57,6 +57,11 @@ class Bounds:
     """Bytes of any file it writes."""
     files: int = 64
     """Open at a time."""
+
+
+def preload(*modules: str) -> None:
+    """Have more modules loaded where children are forked; counts before the first is."""
+    _CONTEXT.set_forkserver_preload([*_PRELOADED, *modules])
 
 
 def is_confined() -> bool:

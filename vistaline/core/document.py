@@ -27,6 +27,17 @@ __all__ = [
 ]
 
 SHOT_VERSION = 1
+_MANY = {
+    "prepare": "steps of preparing a picture",
+    "clones": "strokes of the clone brush on one plate",
+    "points": "points in one stroke",
+    "frame_styles": "frame styles",
+    "rows": "values with keys",
+    "edges": "marked edges",
+    "eases": "eases of one's own",
+    "stops": "colours in a gradient",
+}
+"""What people call the lists that have a limit, where the document's word is another."""
 
 
 def parse_shot(document: Any) -> Shot:
@@ -87,6 +98,13 @@ def explain(error: ValidationError, model: type[BaseModel] | None = None) -> Sho
         return ShotError(f"{field} is not a known field. {hint}", field=field)
     if first["type"] in ("missing", "missing_keyword_only_argument"):
         return ShotError(f"{field} is missing; it must be given.", field=field)
+    if first["type"] == "too_long":
+        named = next((part for part in reversed(place) if not part.isdigit()), "entries")
+        most = first["ctx"]["max_length"]
+        return ShotError(
+            f"There can be at most {most:,} {_MANY.get(named, named)}. Remove some first.",
+            field=field,
+        )
     rule = re.sub(r"^(Input|Value|String|Tuple|List) should", "must", first["msg"])
     given = repr(first["input"])
     return ShotError(f"{field or 'the document'} {rule}; got {given[:60]}.", field=field)

@@ -190,6 +190,15 @@ def parse_ease(ease: str | tuple[float, float, float, float]) -> Ease:
     0.8
     """
     if not isinstance(ease, str):
+        if (
+            not isinstance(ease, tuple)
+            or len(ease) != 4
+            or not all(isinstance(each, int | float) and math.isfinite(each) for each in ease)
+        ):
+            raise ShotError(
+                f"An ease is a name or four numbers x1, y1, x2, y2, not {str(ease)[:40]!r}.",
+                field="ease",
+            )
         return CubicBezier(*ease)
     found = NAMED_EASES.get(ease) or _FORMULAS.get(ease)
     if found is not None:
@@ -237,7 +246,7 @@ def _linear(stops: list[str]) -> Linear:
     progress: list[float] = []
     times: list[float] = []
     for stop in stops:
-        value, *at = stop.split()
+        value, *at = stop.split() or [""]
         for time in at or [""]:
             progress.append(_number(value))
             given = _number(time.removesuffix("%")) / 100 if time else math.nan

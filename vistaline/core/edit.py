@@ -54,8 +54,8 @@ def apply(
     """
     at = min(max(at, 0), shot.frame.duration - 1)
     now = shot_at_frame(shot, at)
-    edited = in_register(now, REGISTRY.apply(now, name, arguments))
     try:
+        edited = in_register(now, REGISTRY.apply(now, name, arguments))
         return with_kept_lenses(keep_in_keys(shot, now, edited, at, auto_key=auto_key))
     except ValidationError as error:
         raise EditError(str(explain(error, Shot))) from error

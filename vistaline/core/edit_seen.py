@@ -17,6 +17,7 @@ from vistaline.core.perspective import Direction, SeenFrom
 from vistaline.core.poses import taking_pose
 from vistaline.core.rectangles import edges_of_rectangle, in_order
 from vistaline.core.route import Route
+from vistaline.core.rows import Row
 from vistaline.core.seen import canvas_point, ray_of, seen_from
 from vistaline.core.shot import Ground, Layer, MarkedEdge, PictureRef, Shot, TakingCamera
 from vistaline.core.shot_verbs import REGISTRY, pictures_used
@@ -289,20 +290,45 @@ def enlarged(shot: Shot, ratio: float) -> Shot:
             )
         )
 
+    # Where a size has keys, all of them grow: an edit of the value would be kept in one only.
+    sized = {f"layer:{layer.id}" for layer in shot.layers if _has_own_scale(layer)}
+    keyed = {row.of for row in shot.rows if row.of in sized and row.value == "scale"}
     return shot.evolve(
         ground=shot.ground and shot.ground.evolve(eye_height=shot.ground.eye_height * ratio),
-        layers=tuple(_larger(layer, ratio) for layer in shot.layers),
+        layers=tuple(
+            _larger(layer, ratio, sizes=f"layer:{layer.id}" not in keyed) for layer in shot.layers
+        ),
+        rows=tuple(
+            _larger_row(row, ratio) if row.of in keyed and row.value == "scale" else row
+            for row in shot.rows
+        ),
         route=moved(shot.route),
         cameras=tuple(each.evolve(route=moved(each.route)) for each in shot.cameras),
         takes=tuple(each.evolve(route=moved(each.route)) for each in shot.takes),
     )
 
 
-def _larger(layer: Layer, ratio: float) -> Layer:
+def _has_own_scale(layer: Layer) -> bool:
+    """Whether a layer's size in metres is that of what is drawn, times its scale."""
+    return layer.box is None and not layer.picture
+
+
+def _larger_row(row: Row, ratio: float) -> Row:
+    about = row.about
+    return row.evolve(
+        keys=tuple(
+            key.evolve(value=min(max(float(key.value) * ratio, about.low), about.high))
+            for key in row.keys
+        )
+    )
+
+
+def _larger(layer: Layer, ratio: float, *, sizes: bool) -> Layer:
+    """Return a layer ``ratio`` times as large and as far; its scale only if ``sizes``."""
     at = {name: getattr(layer, name) * ratio for name in ("distance", "across", "up")}
     if layer.box is not None:
         return layer.evolve(**at)
-    if not layer.picture:
-        return layer.evolve(**at, scale=layer.scale * ratio)
+    if _has_own_scale(layer):
+        return layer.evolve(**at, scale=layer.scale * ratio if sizes else layer.scale)
     sides = {name: getattr(layer, name) for name in ("width", "height", "depth")}
     return layer.evolve(**at, **{k: v and v * ratio for k, v in sides.items()})

@@ -100,7 +100,8 @@ def stretched(times: Times, duration: int, which: Stretching = "all") -> Times:
             f"take {times.duration - sum(parts)}, and every travel needs one. Make the shot "
             "longer, or remove a framing first."
         )
-    lengths = _shared_out(parts, least, wanted)
+    # A camera that only stands has nothing to stretch, and nothing changes.
+    lengths = _shared_out(parts, least, wanted) if sum(parts) else parts
     return replace(
         times,
         holds=tuple(lengths[: len(holds)]) if holds else times.holds,

@@ -7,7 +7,7 @@ import re
 from collections.abc import Callable, Mapping
 from typing import Any, Generic, TypeVar
 
-from pydantic import BeforeValidator, ValidationError, validate_call
+from pydantic import BeforeValidator, ConfigDict, ValidationError, validate_call
 from pydantic_core import PydanticCustomError
 
 from vistaline.core.document import explain
@@ -31,6 +31,21 @@ FROM_JSON = BeforeValidator(_from_json)
 """For arguments that are more than a number or a word: a form sends them as JSON."""
 
 
+_LARGEST = 1e7
+
+
+def _sensible(argument: str, value: Any) -> None:
+    """Refuse a number beyond anything a person means: what is computed from it would overflow."""
+    if isinstance(value, str):
+        try:
+            value = float(value)
+        except ValueError:
+            return
+    if isinstance(value, int | float) and not abs(value) <= _LARGEST:
+        words = argument.replace("_", " ").capitalize()
+        raise EditError(f"{words} is no number that can be used here. Type a smaller one.")
+
+
 class Verbs(Generic[Document]):
     """The edits of one kind of document."""
 
@@ -42,7 +57,9 @@ class Verbs(Generic[Document]):
         """Register an edit under its function's name, with the words undo shows for it."""
 
         def register(function: Callable[..., Document]) -> Callable[..., Document]:
-            self.functions[function.__name__] = validate_call(function)
+            self.functions[function.__name__] = validate_call(
+                function, config=ConfigDict(allow_inf_nan=False)
+            )
             self._labels[function.__name__] = label
             return function
 
@@ -62,6 +79,8 @@ class Verbs(Generic[Document]):
         """
         if name not in self.functions:
             raise EditError(f"There is no edit called {name!r}.")
+        for argument, value in arguments.items():
+            _sensible(argument, value)
         try:
             return self.functions[name](document, **dict(arguments))
         except ValidationError as error:

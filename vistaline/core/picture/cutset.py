@@ -14,7 +14,8 @@ from pydantic import Field, ValidationError
 
 from vistaline.core.document import explain
 from vistaline.core.errors import MaskError
-from vistaline.core.picture.parts import Part, Pixels, Point, Stroke
+from vistaline.core.model import Part
+from vistaline.core.picture.parts import Pixels, Point, Stroke
 
 __all__ = [
     "MOST_CUTOUTS",
@@ -151,18 +152,14 @@ def parse_cutset(document: Any) -> CutSet:
 
 def mapped(cutset: CutSet, matrix: np.ndarray) -> CutSet:
     """Return the cutouts moved by an affine map (3, 3): what a crop or a turn does to them."""
-    return cutset.model_copy(
-        update={
-            "cutouts": tuple(
-                cutout.model_copy(
-                    update={
-                        "steps": tuple(_mapped_step(step, matrix) for step in cutout.steps),
-                        "hair": tuple(stroke.moved(matrix) for stroke in cutout.hair),
-                    }
-                )
-                for cutout in cutset.cutouts
+    return cutset.evolve(
+        cutouts=tuple(
+            cutout.evolve(
+                steps=tuple(_mapped_step(step, matrix) for step in cutout.steps),
+                hair=tuple(stroke.moved(matrix) for stroke in cutout.hair),
             )
-        }
+            for cutout in cutset.cutouts
+        )
     )
 
 
@@ -185,13 +182,13 @@ def _mapped_step(step: Step, matrix: np.ndarray) -> Step:
             OutlinePoint(at=at(p.at), before=handle(p.before), after=handle(p.after))
             for p in step.points
         )
-        return step.model_copy(update={"points": points})
+        return step.evolve(points=points)
     if isinstance(step, Likeness):
-        return step.model_copy(update={"at": at(step.at)})
+        return step.evolve(at=at(step.at))
     if isinstance(step, Paint):
-        return step.model_copy(update={"strokes": strokes(step.strokes)})
+        return step.evolve(strokes=strokes(step.strokes))
     if isinstance(step, Plane):
-        return step.model_copy(update={"corners": tuple(at(corner) for corner in step.corners)})
+        return step.evolve(corners=tuple(at(corner) for corner in step.corners))
     if isinstance(step, Guess):
         change: dict[str, Any] = {
             "this": strokes(step.this),
@@ -202,5 +199,5 @@ def _mapped_step(step: Step, matrix: np.ndarray) -> Step:
             corners = np.array([at(c) for c in ((x, y), (x + w, y), (x, y + h), (x + w, y + h))])
             low, high = corners.min(axis=0), corners.max(axis=0)
             change["box"] = (*map(float, low), *map(float, high - low))
-        return step.model_copy(update=change)
+        return step.evolve(**change)
     return step

@@ -62,7 +62,7 @@ def _atoms(step: Step) -> Iterator[Step]:
     # Adding strokes one by one is adding their maximum, taking likewise; keeping is not.
     if isinstance(step, Paint) and step.effect != "keep":
         for stroke in step.strokes:
-            yield step.model_copy(update={"strokes": (stroke,)})
+            yield step.evolve(strokes=(stroke,))
     else:
         yield step
 

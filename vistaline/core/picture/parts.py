@@ -1,4 +1,4 @@
-"""What documents about pictures are made of: frozen parts, points, brush strokes."""
+"""What documents about pictures are made of: points and brush strokes."""
 
 from __future__ import annotations
 
@@ -6,20 +6,15 @@ from collections.abc import Iterable
 from typing import Annotated
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
+from vistaline.core.model import Part
 from vistaline.core.picture.select import stroke_mask
 
-__all__ = ["Part", "Pixels", "Point", "Stroke", "painted"]
+__all__ = ["Pixels", "Point", "Stroke", "painted"]
 
 Pixels = Annotated[float, Field(ge=-100_000, le=100_000, allow_inf_nan=False)]
 Point = tuple[Pixels, Pixels]
-
-
-class Part(BaseModel):
-    """A part of a document: never changed in place, and nothing in it that is not known."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
 
 
 class Stroke(Part):
@@ -33,11 +28,9 @@ class Stroke(Part):
         """Return the stroke mapped by an affine matrix (3, 3); its width by the mean scale."""
         along = np.array(self.points) @ matrix[:2, :2].T + matrix[:2, 2]
         scale = abs(float(np.linalg.det(matrix[:2, :2]))) ** 0.5
-        return self.model_copy(
-            update={
-                "points": tuple((float(x), float(y)) for x, y in along),
-                "width": min(5000.0, max(1e-3, self.width * scale)),
-            }
+        return self.evolve(
+            points=tuple((float(x), float(y)) for x, y in along),
+            width=min(5000.0, max(1e-3, self.width * scale)),
         )
 
 

@@ -16,9 +16,10 @@ import cv2
 import numpy as np
 from pydantic import AfterValidator, Field
 
+from vistaline.core.model import Part
 from vistaline.core.picture import tone
 from vistaline.core.picture.detail import denoised, enlarged, sharpened
-from vistaline.core.picture.parts import Part, Stroke, painted
+from vistaline.core.picture.parts import Stroke, painted
 from vistaline.core.picture.repair import find_damage, repaired
 
 __all__ = [

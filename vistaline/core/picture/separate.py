@@ -10,11 +10,12 @@ import cv2
 import numpy as np
 
 from vistaline.core.errors import FillError, MaskError
+from vistaline.core.model import Part
 from vistaline.core.picture.cutset import Cutout, CutSet
 from vistaline.core.picture.exemplar import ExemplarSettings, Progress, fill_by_texture
 from vistaline.core.picture.masks import Maps, hole_behind, masks_of
 from vistaline.core.picture.matte import solve_edge
-from vistaline.core.picture.parts import Part, Point, Stroke, painted
+from vistaline.core.picture.parts import Point, Stroke, painted
 from vistaline.core.picture.smooth import fill_smoothly
 
 __all__ = [

@@ -7,11 +7,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from pydantic import Field
+from pydantic import Field, ValidationError
 
+from vistaline.core.document import explain
 from vistaline.core.errors import EditError
+from vistaline.core.model import Part
 from vistaline.core.picture.cutset import Cutout, CutSet
-from vistaline.core.picture.parts import Part
 from vistaline.core.picture.prepare import PrepareStep, geometry
 from vistaline.core.picture.separate import Clone
 
@@ -38,10 +39,6 @@ class Sheet(Part):
     cutset: CutSet = CutSet()
     plates: tuple[PlateUse, ...] = ()
 
-    def evolve(self, **changes: Any) -> Sheet:
-        """Return a copy with changes."""
-        return self.model_copy(update=changes)
-
     def cutout(self, key: str) -> Cutout:
         """Return a cutout by its id."""
         found = next((cutout for cutout in self.cutset.cutouts if cutout.id == key), None)
@@ -60,8 +57,17 @@ class Sheet(Part):
 
 
 def parse_sheet(document: Any) -> Sheet:
-    """Return the sheet a document describes."""
-    return Sheet.model_validate(document)
+    """Return the sheet a document describes.
+
+    Raises
+    ------
+    EditError
+        With one sentence that names the field.
+    """
+    try:
+        return Sheet.model_validate(document)
+    except ValidationError as error:
+        raise EditError(str(explain(error, Sheet))) from error
 
 
 def dump_sheet(sheet: Sheet) -> Any:

@@ -120,7 +120,7 @@ def crop_to_shape(sheet: Sheet, *, index: int, ratio: str) -> Sheet:
     if not isinstance(step, Crop) or ratio not in RATIOS:
         raise EditError(f"A crop takes one of these shapes: {', '.join(RATIOS)}.")
     before = geometry(sheet.size, steps)[index][1]
-    steps[index] = step.model_copy(update={"box": crop_of_shape(step.box, RATIOS[ratio], before)})
+    steps[index] = step.evolve(box=crop_of_shape(step.box, RATIOS[ratio], before))
     return _prepared(sheet, steps)
 
 
@@ -140,7 +140,7 @@ def level_by_line(
     if np.hypot(dx, dy) < 1:
         raise EditError("The line is too short to tell a direction. Draw it longer.")
     angle = float(np.degrees(np.arctan2(dy, dx)))
-    steps[index] = step.model_copy(update={"degrees": round((angle + 45) % 90 - 45, 3) * -1})
+    steps[index] = step.evolve(degrees=round((angle + 45) % 90 - 45, 3) * -1)
     return _prepared(sheet, steps)
 
 
@@ -162,7 +162,7 @@ def brush_repair(
         raise EditError("Only a repair step has a brush. Choose one.")
     to_original = np.linalg.inv(geometry(sheet.size, steps)[index][0])
     painted = (*getattr(step, over), stroke.moved(to_original))
-    steps[index] = step.model_copy(update={over: painted})
+    steps[index] = step.evolve(**{over: painted})
     return _prepared(sheet, steps)
 
 
@@ -259,7 +259,7 @@ def _clean(step: Step) -> Step:
         ]
         if len(points) < 3:
             raise EditError("An outline needs three points that do not lie on one spot. Add some.")
-        return step.model_copy(update={"points": tuple(points)})
+        return step.evolve(points=tuple(points))
     if isinstance(step, Plane):
         corners = np.array(step.corners)
         along = np.roll(corners, -1, axis=0) - corners
@@ -323,7 +323,7 @@ def paint_mask(
     steps = sheet.cutout(cutout).steps
     last = steps[-1] if steps else None
     if isinstance(last, Paint) and last.effect == effect:
-        joined = last.model_copy(update={"strokes": (*last.strokes, stroke)})
+        joined = last.evolve(strokes=(*last.strokes, stroke))
         return _with_cutout(sheet, cutout, steps=(*steps[:-1], joined))
     return _with_cutout(sheet, cutout, steps=(*steps, Paint(effect=effect, strokes=(stroke,))))
 
@@ -344,11 +344,11 @@ def guess_mask(
     guess = last if isinstance(last, Guess) else Guess(effect=effect)
     before = steps[:-1] if isinstance(last, Guess) else steps
     if stroke is not None:
-        guess = guess.model_copy(update={says: (*getattr(guess, says), stroke)})
+        guess = guess.evolve(**{says: (*getattr(guess, says), stroke)})
     if box is not None:
         if box[2] < 2 or box[3] < 2:
             raise EditError("The box is too small. Drag it round the subject.")
-        guess = guess.model_copy(update={"box": box})
+        guess = guess.evolve(box=box)
     if not guess.this and guess.box is None:
         raise EditError("Say first what the subject is: a stroke over it, or a box round it.")
     return _with_cutout(sheet, cutout, steps=(*before, guess))
@@ -426,5 +426,5 @@ def clone_plate(
     if plate is None:
         raise EditError("Choose a fill first; the clone brush works on it.")
     others = tuple(each for each in sheet.plates if each.behind != behind)
-    changed = plate.model_copy(update={"clones": (*plate.clones, clone)})
+    changed = plate.evolve(clones=(*plate.clones, clone))
     return sheet.evolve(plates=(*others, changed))
