@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -14,7 +16,7 @@ from PIL import Image
 from vistaline.core.document import complete, parse_shot
 from vistaline.core.render.pyramid import Pyramid, build_levels
 from vistaline.core.shot import Shot
-from vistaline.stack.services import Ports, free_port, services
+from vistaline.stack.services import Addresses, Ports, free_port, services
 from vistaline.store.database import migrate
 
 
@@ -108,15 +110,20 @@ def shot_file(picture_files: dict[str, Path], tmp_path: Path) -> Path:
 
 
 @contextmanager
-def private_servers(folder: Path) -> Iterator[tuple[str, str]]:
-    """MariaDB and Redis of one's own, migrated; yields their addresses."""
+def private_servers() -> Iterator[Addresses]:
+    """MariaDB and Redis of one's own, migrated; yields their addresses.
+
+    In memory, in a folder that the servers' accounts can reach: pytest's own is closed to them.
+    """
     ports = Ports(database=free_port(), queue=free_port(), web=0)
-    with services(folder, ports) as (database, queue):
-        migrate(database)
-        yield database, queue
+    with tempfile.TemporaryDirectory(dir="/dev/shm", prefix="vistaline-") as folder:
+        os.chmod(folder, 0o711)
+        with services(Path(folder), ports) as addresses:
+            migrate(addresses.database)
+            yield addresses
 
 
 @pytest.fixture(scope="session")
-def servers(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[str, str]]:
-    with private_servers(tmp_path_factory.mktemp("servers")) as addresses:
-        yield addresses
+def servers() -> Iterator[tuple[str, str]]:
+    with private_servers() as addresses:
+        yield addresses.database, addresses.queue

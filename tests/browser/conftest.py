@@ -75,7 +75,7 @@ class Stack:
 @contextmanager
 def running_stack(folder: Path) -> Iterator[Stack]:
     """Run everything, with the demo loaded."""
-    with private_servers(folder) as (database, queue):
+    with private_servers() as (database, queue):
         load_demo(database, folder / "data")
         running = Stack(
             address=f"http://127.0.0.1:{free_port()}",

@@ -32,11 +32,13 @@ class MemoryQueue:
         self.announced: list[int] = []
         self.tasks: list[int] = []
 
-    def announce(self, job_id: int, workers: int) -> None:
+    def announce(self, job_id: int, workers: int, *, lasting: float | None = None) -> bool:
         self.announced.append(job_id)
+        return True
 
-    def announce_task(self, task_id: int) -> None:
+    def announce_task(self, task_id: int, *, lasting: float | None = None) -> bool:
         self.tasks.append(task_id)
+        return True
 
 
 @pytest.fixture

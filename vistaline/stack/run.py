@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import os
-import secrets
 import sys
 import tempfile
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
-
-from honcho.manager import Manager
 
 from vistaline.actions.people import add_person
 from vistaline.actions.pictures import Library
@@ -18,7 +18,8 @@ from vistaline.actions.shots import import_shot_file
 from vistaline.core.formats.shotfile import read_shot_file
 from vistaline.demo.plates import write_flat_pictures
 from vistaline.demo.shots import write_demo_files
-from vistaline.stack.services import Ports, services
+from vistaline.stack.services import Addresses, Ports, Secrets, start_services
+from vistaline.stack.supervising import Service, Supervisor
 from vistaline.store.database import connect, migrate
 from vistaline.store.files import FileStore
 from vistaline.store.models import Person
@@ -36,14 +37,14 @@ def server_commands(python: str, port: int, folder: Path) -> dict[str, list[str]
     ]  # fmt: skip
     return {
         "web": [
-            python, "-m", "gunicorn", "--bind", f"127.0.0.1:{port}", "--workers", "2",
-            "--threads", "4", "--timeout", "120", "--graceful-timeout", "3", "--log-level",
-            "warning", "--worker-tmp-dir", "/dev/shm", "vistaline.web.app:create_app()",
+            python, "-m", "gunicorn", "--config", "python:vistaline.web.server",
+            "--bind", f"127.0.0.1:{port}", "vistaline.web.app:create_app()",
         ],
         # Stopped, a worker drops what it renders; its range is done again after the next start.
         "worker": [
-            *worker, "--beat", "--concurrency", "2", "--hostname", "renders@%h",
-            "--schedule", str(folder / "celery-beat"),
+            # The schedule is kept in memory: a file would be one more thing a full disk breaks.
+            *worker, "--beat", "--scheduler", "celery.beat:Scheduler", "--concurrency", "2",
+            "--hostname", "renders@%h",
         ],
         "pictures": [
             *worker, "--concurrency", "2", "--hostname", "pictures@%h", "--queues", PICTURE_QUEUE,
@@ -58,10 +59,9 @@ def load_demo(database: str, data: Path) -> None:
     with sessions() as session:
         if session.query(Person).first():
             return
-        print("Drawing the demo's pictures, once (about half a minute) ...", flush=True)  # noqa: T201
-        person = add_person(session, DEMO_NAME, DEMO_PASSWORD)
-        project = create_project(session, person.id, "Sallow Head")
-        with tempfile.TemporaryDirectory() as folder:
+        with _step("Drawing the demo's pictures, once"), tempfile.TemporaryDirectory() as folder:
+            person = add_person(session, DEMO_NAME, DEMO_PASSWORD)
+            project = create_project(session, person.id, "Sallow Head")
             paths = write_demo_files(Path(folder))
             for path in paths:
                 import_shot_file(session, library, project.id, path, person.id)
@@ -78,40 +78,54 @@ def main() -> None:
     folder = Path(os.environ.get("VISTALINE_VAR", "var")).resolve()
     offset = int(os.environ.get("VISTALINE_PORT", "33730"))
     ports = Ports(web=offset, database=offset + 1, queue=offset + 2)
-    (folder / "data").mkdir(parents=True, exist_ok=True)
-    with services(folder, ports) as (database, queue):
-        migrate(database)
-        load_demo(database, folder / "data")
-        environment = os.environ | {
-            "VISTALINE_DATABASE": database,
-            "VISTALINE_REDIS": queue,
-            "VISTALINE_DATA": str(folder / "data"),
-            "VISTALINE_SECRET": _secret(folder / "secret"),
-        }
-        manager = Manager()
-        for name, command in server_commands(sys.executable, ports.web, folder).items():
-            manager.add_process(name, _quoted(command), env=environment, quiet=False)
+    # What is written from here on is for this account alone.
+    os.umask(0o077)
+    data = folder / "data"
+    data.mkdir(parents=True, exist_ok=True)
+    data.chmod(0o700)
+    status = Path(tempfile.gettempdir()) / f"vistaline-{os.getpid()}.json"
+    supervisor = Supervisor(status)
+    supervisor.end_on_signals()
+    try:
+        with _step("Starting the database and the queue"):
+            addresses = start_services(supervisor, folder, ports)
+        migrate(addresses.database)
+        load_demo(addresses.database, data)
+        with _step("Starting web and workers"):
+            for service in _servers(folder, ports, addresses, status):
+                supervisor.start(service)
         print(  # noqa: T201
             f"\n  Vistaline    http://127.0.0.1:{ports.web}/\n"
             f"  sign in as   {DEMO_NAME}\n  password     {DEMO_PASSWORD}\n\n  Ctrl-C stops it.\n",
             flush=True,
         )
-        manager.loop()
-    sys.exit(0 if manager.returncode in (0, None, 130, -2) else manager.returncode)
+        supervisor.watch()
+    finally:
+        supervisor.stop()
 
 
-def _quoted(command: list[str]) -> str:
-    import shlex
+def _servers(
+    folder: Path, ports: Ports, addresses: Addresses, status: Path
+) -> list[Service]:
+    environment = os.environ | {
+        "VISTALINE_DATABASE": addresses.database,
+        "VISTALINE_REDIS": addresses.queue,
+        "VISTALINE_DATA": str(folder / "data"),
+        "VISTALINE_SECRET": Secrets.of(folder).session,
+        "VISTALINE_STATUS": str(status),
+    }
+    return [
+        Service(name=name, command=command, environment=environment)
+        for name, command in server_commands(sys.executable, ports.web, folder).items()
+    ]
 
-    # exec: the server itself, not a shell around it, gets the signal to stop.
-    return "exec " + shlex.join(command)
 
-
-def _secret(path: Path) -> str:
-    if not path.exists():
-        path.touch(mode=0o600)
-        path.write_text(secrets.token_hex(32))
-    return path.read_text()
+@contextmanager
+def _step(words: str) -> Iterator[None]:
+    print(f"{words} ...", flush=True)  # noqa: T201
+    began = time.monotonic()
+    yield
+    print(f"  {time.monotonic() - began:.0f} s", flush=True)  # noqa: T201
 
 
 if __name__ == "__main__":

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import signal
 import socket
 import uuid
 
@@ -14,17 +15,20 @@ from vistaline.actions.pictures import Library
 from vistaline.actions.queue import CeleryQueue, celery_app
 from vistaline.actions.renders import orphaned_jobs, work_on
 from vistaline.actions.tasks import orphaned_tasks, work_on_task
+from vistaline.core.confined import die_with_parent
 from vistaline.store.database import connect
 from vistaline.store.files import FileStore
 from vistaline.store.settings import Settings
 
 __all__ = ["app"]
 
+_SWEEP = 5.0
+"""Seconds between two sweeps; what one invited to and nobody came is invited to by the next."""
 _settings = Settings.from_environment()
 app = celery_app(_settings.redis_url)
 app.conf.beat_schedule = {
     # A sweep that waited behind renders is of no use any more: the next one follows.
-    "sweep": {"task": "vistaline.sweep", "schedule": 5.0, "options": {"expires": 5}}
+    "sweep": {"task": "vistaline.sweep", "schedule": _SWEEP, "options": {"expires": _SWEEP}}
 }
 
 _sessions: sessionmaker[Session]
@@ -35,6 +39,8 @@ _library: Library
 def _open(**signal: object) -> None:
     """Open what each worker process needs for itself."""
     global _sessions, _library
+    # Its main process may be killed; nobody would take up what this one went on with.
+    die_with_parent(signal.SIGKILL)
     _, _sessions = connect(_settings.database_url)
     _library = Library(FileStore(_settings.data))
 
@@ -62,6 +68,6 @@ def sweep() -> None:
         jobs, tasks = orphaned_jobs(session), orphaned_tasks(session)
     queue = CeleryQueue(app)
     for job_id in jobs:
-        queue.announce(job_id, 1)
+        queue.announce(job_id, 1, lasting=_SWEEP)
     for task_id in tasks:
-        queue.announce_task(task_id)
+        queue.announce_task(task_id, lasting=_SWEEP)

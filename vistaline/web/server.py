@@ -1,0 +1,26 @@
+"""How gunicorn serves the application; read by ``gunicorn --config python:vistaline.web.server``.
+
+Gunicorn looks these names up; see its page of settings.
+"""
+
+from __future__ import annotations
+
+import signal
+from typing import Any
+
+from vistaline.core.confined import die_with_parent
+
+__all__: list[str] = []
+
+workers = 2
+threads = 4
+timeout = 120
+graceful_timeout = 3
+loglevel = "warning"
+# A worker's sign of life is a file; on a full disk it must not be taken for dead.
+worker_tmp_dir = "/dev/shm"
+
+
+def post_fork(server: Any, worker: Any) -> None:
+    """Let a worker end with its main process, so that the port is free for the next one."""
+    die_with_parent(signal.SIGKILL)
