@@ -13,8 +13,8 @@ from flask import Flask
 from flask.testing import FlaskClient
 
 from vistaline.actions.people import add_person
-from vistaline.actions.picture_work import WORKS
 from vistaline.actions.tasks import work_on_task
+from vistaline.actions.works import WORKS
 from vistaline.store.models import JobState, PictureTask
 from vistaline.store.settings import Settings
 from vistaline.web.app import create_app

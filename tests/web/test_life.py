@@ -13,8 +13,8 @@ from tests.web.conftest import MemoryQueue
 from tests.web.test_web import start
 from vistaline.actions import life, renders
 from vistaline.actions.life import ATTEMPTS, Life
-from vistaline.actions.picture_work import WORKS
 from vistaline.actions.tasks import orphaned_tasks, start_task, work_on_task
+from vistaline.actions.works import WORKS
 from vistaline.core.formats.video import ClipWriter
 from vistaline.core.render.frame import Renderer
 from vistaline.store.models import JobState, PictureTask, RenderJob, RenderRange, TaskKind

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 
 import numpy as np
 import pytest
@@ -10,7 +11,9 @@ from flask.testing import FlaskClient
 from PIL import Image
 
 from tests.core.rooms import room
+from tests.web.conftest import do_tasks
 from tests.web.test_web import edit, scene
+from vistaline.store.models import JobState
 
 
 def marked(client: FlaskClient, shot: str, rng: np.random.Generator) -> None:
@@ -67,45 +70,85 @@ def test_a_picture_is_put_on_a_room_by_its_back_wall(client: FlaskClient, shot: 
 
 
 def test_edges_are_found_and_bowed_ones_straightened(client: FlaskClient, shot: str) -> None:
+    # A task looks for lines; while it has not, the page is told to ask again.
+    assert client.get(f"{shot}/lines.json").status_code == 202
+    assert client.get(f"{shot}/lines.json").status_code == 202  # and is not asked twice
+    (task,) = do_tasks(client.application)
+    assert task.state is JobState.DONE
     lines = client.get(f"{shot}/lines.json").get_json()
     assert len(lines["matrix"]) == 16 and isinstance(lines["lines"], list)
-    answer = client.post(f"{shot}/find-edges", data={"version": scene(client, shot)["version"]})
-    assert answer.status_code in (200, 422)  # a bay has no edges at right angles to speak of
+    begun = client.post(f"{shot}/find-edges")
+    assert begun.status_code == 202 and begun.headers["HX-Trigger"] == "taskchange"
+    (task,) = do_tasks(client.application)
+    # A bay has no edges at right angles to speak of; either way it is told.
+    assert task.state is JobState.DONE or "edges" in task.error
     edit(client, shot, "remove_edges")
-    refused = client.post(f"{shot}/unbow", data={"version": scene(client, shot)["version"]})
+    refused = client.post(f"{shot}/unbow")
     assert refused.status_code == 422 and "No edge is marked as bowed" in refused.text
     edit(client, shot, "add_edge", frame=0, x0=10, y0=20, x1=310, y1=20, along="across")
     edit(client, shot, "bow_edge", edge=0, frame=0, x=160, y=16)
     assert "The lens bows straight edges" in client.get(f"{shot}/panels/layer").text
-    done = client.post(f"{shot}/unbow", data={"version": scene(client, shot)["version"]})
-    assert done.status_code == 200
+    assert client.post(f"{shot}/unbow").status_code == 202
+    # What is edited meanwhile stays: the task's own edit comes on top of it.
+    edit(client, shot, "rename_shot", name="Meanwhile")
+    (task,) = do_tasks(client.application)
+    assert task.state is JobState.DONE, task.error
     assert "The lens bows" not in client.get(f"{shot}/panels/layer").text
     assert len(scene(client, shot)["marks"]["edges"][0]["ends"]) == 2
+    assert "Meanwhile" in client.get(f"{shot}/direct").text
+
+
+def tasks_panel(client: FlaskClient, shot: str, project: str, stamp: str | None = None):  # type: ignore[no-untyped-def]
+    query = {"bench": "desk", "shot": shot.rsplit("/", 1)[1]}
+    return client.get(f"{project}/tasks", query_string=query | ({"stamp": stamp} if stamp else {}))
 
 
 def test_a_surface_is_seen_straight_on_and_shows_its_own_picture(
-    client: FlaskClient, shot: str
+    client: FlaskClient, shot: str, project: str
 ) -> None:
     edit(client, shot, "set_ground", horizon=180, eye_height=1.6)
     edit(client, shot, "project_on_room", frame=0, x0=110, y0=60, x1=210, y1=130)
     floor = next(each for each in scene(client, shot)["layers"] if each["name"] == "Floor")
-    sent = client.get(f"{shot}/straight.png?layer={floor['id']}&beyond=mirror")
+    wish = {"layer": floor["id"], "beyond": "mirror"}
+    assert client.post(f"{shot}/straighten", data=wish | {"only": "fetch"}).status_code == 202
+    panel = tasks_panel(client, shot, project).text
+    assert "Straightening Floor" in panel and "stop" in panel
+    (task,) = do_tasks(client.application)
+    panel = tasks_panel(client, shot, project, stamp="-")
+    assert "Floor, straight on.png" in panel.text
+    assert '"shotchange"' in panel.headers["HX-Trigger"]  # whoever watches loads it anew
+    sent = client.get(f"/tasks/{task.id}/file")
     assert sent.mimetype == "image/png" and "straight on" in sent.headers["Content-Disposition"]
     with Image.open(io.BytesIO(sent.data)) as image:
         seen = image.width / image.height
+    sent.close()
     assert seen == pytest.approx(floor["width"] / floor["height"], rel=0.02)
-    values = {"version": scene(client, shot)["version"], "layer": floor["id"], "beyond": "fill"}
-    assert client.post(f"{shot}/straighten", data=values).status_code == 200
+    assert client.post(f"{shot}/straighten", data=wish | {"beyond": "fill"}).status_code == 202
+    (task,) = do_tasks(client.application)
+    assert task.state is JobState.DONE, task.error
     shown = next(each for each in scene(client, shot)["layers"] if each["id"] == floor["id"])
     assert shown["projector"] is None and shown["texture"] != floor["texture"]
-    again = {"version": scene(client, shot)["version"], "layer": floor["id"]}
-    refused = client.post(f"{shot}/straighten", data=again)
+    refused = client.post(f"{shot}/straighten", data={"layer": floor["id"]})
     assert refused.status_code == 422 and "no plane that catches" in refused.text
+    assert client.post(f"{shot}/straighten", data={"layer": "none"}).status_code == 422
+
+
+def test_a_task_on_a_shot_is_stopped(client: FlaskClient, shot: str, project: str) -> None:
+    before = scene(client, shot)["version"]
+    number = client.post(f"{shot}/find-edges").get_json()["task"]
+    assert client.post(f"/tasks/{number}/stop?bench=desk").status_code == 200
+    assert do_tasks(client.application)[0].state is JobState.STOPPED
+    assert scene(client, shot)["version"] == before
 
 
 def test_the_look_ahead_names_frames_and_sends_maps(client: FlaskClient, shot: str) -> None:
-    told = client.get(f"{shot}/ahead")
+    waits = client.get(f"{shot}/ahead")
+    assert "Looking at all frames" in waits.text and "stop" in waits.text
+    (task,) = do_tasks(client.application)
+    told = client.get(f"{shot}/ahead?task={task.id}")
     assert told.status_code == 200 and "Worst of the route" in told.text
+    assert client.get(f"{shot}/ahead").text == told.text  # it is not looked for again
+    assert not do_tasks(client.application)
     mapped = client.get(f"{shot}/ahead.png?n=3")
     assert mapped.mimetype == "image/png" and 0 <= float(mapped.headers["X-Bare"]) <= 1
     assert client.get(f"{shot}/ahead.png?n=9999").status_code == 422
@@ -114,3 +157,9 @@ def test_the_look_ahead_names_frames_and_sends_maps(client: FlaskClient, shot: s
     assert client.get(f"{shot}/ahead-picture.png?key=none").status_code == 404
     assert set(client.get("/shots/bodies/ball.json").get_json()) == {"points", "faces"}
     assert client.get("/shots/bodies/cone.json").status_code == 404
+    edit(client, shot, "set_framing", framing=0, across=0.3)
+    assert client.get(f"{shot}/ahead-picture.png?key={key}").status_code == 404
+    waits = client.get(f"{shot}/ahead")
+    number = re.search(r"tasks/(\d+)/stop", waits.text)[1]  # type: ignore[index]
+    client.post(f"/tasks/{number}/stop?bench=desk")
+    assert "Stopped" in client.get(f"{shot}/ahead?task={number}").text

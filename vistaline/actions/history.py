@@ -34,6 +34,8 @@ class History(Generic[Document]):
     dump: Callable[[Document], Any]
     name: str
     """What the person knows it by."""
+    key: str = ""
+    """Names the change that is asked for; empty if it has no name."""
 
     def start(self, document: Document, person_id: int | None) -> None:
         """Keep the first revision."""
@@ -70,6 +72,8 @@ class History(Generic[Document]):
 
     def undo(self, *, version: int) -> bool:
         """Go back one revision; returns False, and does nothing, at the first."""
+        if self.repeated():
+            return True
         self.must_be_at(version)
         if self.row.position <= 1:
             return False
@@ -78,6 +82,8 @@ class History(Generic[Document]):
 
     def redo(self, *, version: int) -> bool:
         """Go forward one revision; returns False, and does nothing, at the last."""
+        if self.repeated():
+            return True
         self.must_be_at(version)
         if self.row.position >= self._last():
             return False
@@ -90,6 +96,10 @@ class History(Generic[Document]):
         undone = self._revision(at).label if at > 1 else None
         redone = self._revision(at + 1).label if at < self._last() else None
         return undone, redone
+
+    def repeated(self) -> bool:
+        """Whether what is asked for was made already, and its answer lost on the way."""
+        return bool(self.key) and self.row.last_key == self.key
 
     def must_be_at(self, version: int) -> None:
         """Raise Conflict unless the row is at ``version``."""
@@ -109,6 +119,7 @@ class History(Generic[Document]):
 
     def _move_to(self, position: int) -> None:
         self.row.position = position
+        self.row.last_key = self.key[:40]
         self.row.changed = now()
         try:
             self.session.flush()

@@ -1,4 +1,4 @@
-"""What each kind of picture task does. The heavy part changes nothing; ``finish`` does."""
+"""What each kind of task on a picture does. The heavy part changes nothing; ``finish`` does."""
 
 from __future__ import annotations
 
@@ -36,7 +36,7 @@ from vistaline.store.models import (
     TaskKind,
 )
 
-__all__ = ["WORKS"]
+__all__ = ["PICTURE_WORKS"]
 
 _KEPT_EXPORTS = 20
 _EXACT = (Crop, Turn, Flip)
@@ -355,7 +355,7 @@ def _export(run: Run) -> Finish:
     return lambda session, task: result
 
 
-WORKS: dict[TaskKind, Work] = {
+PICTURE_WORKS: dict[TaskKind, Work] = {
     TaskKind.IMPORT: _import,
     TaskKind.PREPARE: _prepare,
     TaskKind.EDGES: _edges,

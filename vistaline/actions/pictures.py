@@ -147,6 +147,11 @@ class Library:
         path = self.files.path(file)
         return self._pyramids.get_written(Path(file).stem, partial(keep_pyramid, path, path.name))
 
+    @property
+    def pyramids_open(self) -> int:
+        """How many pyramids this process holds open."""
+        return self._pyramids.open_now
+
     def looks_of(self, shot: Shot) -> Looks:
         """Return what a shot's layers and shadows look like, each made when first asked for."""
         return Looks(shot, self._pyramids, lambda key: self.pyramid(shot.pictures[key].file))

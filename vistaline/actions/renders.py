@@ -106,14 +106,15 @@ def stop_render(session: Session, job: RenderJob) -> None:
         _release(session, job.id)
 
 
-def resume_render(session: Session, job: RenderJob, queue: Queue) -> None:
-    """Let a stopped or failed render go on with what is left."""
+def resume_render(session: Session, job: RenderJob, queue: Queue) -> bool:
+    """Let a stopped or failed render go on with what is left; whether workers were reached."""
     if job.state in (JobState.STOPPED, JobState.FAILED):
         renew(job)
         job.error = ""
         _release(session, job.id)
         session.commit()
-        queue.announce(job.id, _WORKERS)
+        return queue.announce(job.id, _WORKERS)
+    return True
 
 
 def remove_render(session: Session, library: Library, job: RenderJob) -> None:
@@ -125,9 +126,9 @@ def remove_render(session: Session, library: Library, job: RenderJob) -> None:
     library.files.discard_render(job.id)
 
 
-def announce(queue: Queue, job: RenderJob) -> None:
-    """Tell the workers of a render that was just kept."""
-    queue.announce(job.id, min(_WORKERS, len(job.ranges)))
+def announce(queue: Queue, job: RenderJob) -> bool:
+    """Tell the workers of a render that was just kept; whether they could be reached."""
+    return queue.announce(job.id, min(_WORKERS, len(job.ranges)))
 
 
 def _release(session: Session, job_id: int) -> None:

@@ -1,7 +1,14 @@
-"""What a room asks of its pictures: edges found in them, and surfaces seen straight on."""
+"""What a room asks of its pictures: edges found in them, surfaces seen straight on, looks ahead.
+
+All of it takes seconds, so it is done by tasks (``room_work``). What does not belong to a version
+of the shot, or may be asked for again, is kept in files.
+"""
 
 from __future__ import annotations
 
+import hashlib
+import io
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -10,24 +17,104 @@ from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import Refused
 from vistaline.actions.pictures import Library
+from vistaline.actions.tasks import start_task, tasks_of
 from vistaline.core.arrays import Rgba16
 from vistaline.core.bowing import straighten_picture
 from vistaline.core.camera import CameraState
 from vistaline.core.cards import Card, card_of
+from vistaline.core.edit_cameras import take_called
+from vistaline.core.files import write_atomically
+from vistaline.core.foresight.ahead import Ahead, pack_ahead, unpack_ahead
 from vistaline.core.picture.colour import codes_from_linear, straight_codes
+from vistaline.core.picture.exemplar import Progress
 from vistaline.core.picture.lines import as_marks, find_edges, find_segments
 from vistaline.core.poses import projector_of
 from vistaline.core.render.pyramid import BORDER
 from vistaline.core.seen import bow_in, plate_of, taking_focal
-from vistaline.core.shot import Shot
+from vistaline.core.shot import Layer, Shot
 from vistaline.core.straight import Beyond, Projector, straight_on, straight_size
-from vistaline.store.models import Picture
+from vistaline.store.models import ACTIVE, PictureTask, ShotRow, TaskKind
 
-__all__ = ["found_edges", "found_lines", "keep_straight", "straight_picture", "straighten_plate"]
+__all__ = [
+    "as_seen",
+    "ask_of_shot",
+    "check_bowed",
+    "check_plane",
+    "found_edges",
+    "found_lines",
+    "keep_ahead",
+    "kept_ahead",
+    "kept_lines",
+    "straight_picture",
+    "straight_plate",
+]
+
+_KEPT_LINES, _KEPT_AHEADS = 200, 60
+
+
+def ask_of_shot(
+    session: Session,
+    row: ShotRow,
+    kind: TaskKind,
+    name: str,
+    arguments: Mapping[str, Any],
+    *,
+    person_id: int | None,
+) -> tuple[PictureTask, bool]:
+    """Keep a task on a shot, and say whether it is new; one that waits or runs is not asked twice.
+
+    Announce a new one after the commit.
+    """
+    for task in tasks_of(session, row.project_id, (kind,), shot_id=row.id):
+        if task.state in ACTIVE and task.arguments == dict(arguments):
+            return task, False
+    task = start_task(
+        session,
+        row.project_id,
+        kind,
+        name,
+        shot_id=row.id,
+        person_id=person_id,
+        arguments=arguments,
+    )
+    return task, True
+
+
+def as_seen(shot: Shot, through: str | None, take: str | None) -> Shot:
+    """Return the shot as it is to be seen: cut, all ``through`` the directed camera, or a take."""
+    if take:
+        return shot.evolve(cuts=(), route=take_called(shot, take).route)
+    return shot.evolve(cuts=()) if through == "camera" and shot.cuts else shot
+
+
+# --- edges ------------------------------------------------------------------------------------
+
+
+def _lines_path(library: Library, shot: Shot) -> Path:
+    plate = plate_of(shot)
+    named = f"{shot.pictures[plate.picture].file} {plate.box}"
+    return library.files.derived("lines", hashlib.sha256(named.encode()).hexdigest()[:40] + ".npy")
+
+
+def kept_lines(library: Library, shot: Shot) -> np.ndarray | None:
+    """Return what :func:`found_lines` found in the plate's picture before; None if it was not."""
+    path = _lines_path(library, shot)
+    return np.load(path) if path.exists() else None
 
 
 def found_lines(library: Library, shot: Shot) -> np.ndarray:
     """Return straight edges (N, 2, 2) found in the plate's picture, in canvas pixels."""
+    kept = kept_lines(library, shot)
+    if kept is not None:
+        return kept
+    lines, data = _find_lines(library, shot), io.BytesIO()
+    np.save(data, lines)
+    write_atomically(_lines_path(library, shot), data.getvalue())
+    library.files.prune("lines", _KEPT_LINES)
+    return lines
+
+
+def _find_lines(library: Library, shot: Shot) -> np.ndarray:
     plate = plate_of(shot)
     assert plate.box is not None
     pyramid = library.pyramid(shot.pictures[plate.picture].file)
@@ -57,21 +144,33 @@ def found_edges(shot: Shot, segments: np.ndarray) -> list[dict[str, Any]]:
     return as_marks(edges)
 
 
+# --- surfaces seen straight on ----------------------------------------------------------------
+
+
+def check_plane(shot: Shot, layer_id: str) -> Layer:
+    """Return a layer that catches a picture on a plane; refused if it is none."""
+    layer = shot.layer(layer_id)
+    if projector_of(shot, layer) is None or layer.body:
+        raise Refused(f"{layer.name} is no plane that catches a picture; nothing to straighten.")
+    return layer
+
+
 def straight_picture(
     library: Library,
     shot: Shot,
     layer_id: str,
     beyond: Beyond,
     second: tuple[Rgba16, CameraState] | None = None,
+    *,
+    progress: Progress = lambda share, words: None,
 ) -> np.ndarray:
     """Return a surface's picture seen straight on: sRGB codes (height, width, 4), straight alpha.
 
     ``second``: another picture, thrown by a camera of the shot; the two are blended.
     """
-    layer = shot.layer(layer_id)
+    layer = check_plane(shot, layer_id)
     caught = projector_of(shot, layer)
-    if caught is None or layer.body:
-        raise Refused(f"{layer.name} is no plane that catches a picture; nothing to straighten.")
+    assert caught is not None
     pyramid = library.pyramid(shot.pictures[layer.picture].file)
     card = card_of(shot, layer)
     first = Projector(pyramid.picture, caught, np.array(shot.taking_camera.position))
@@ -79,34 +178,28 @@ def straight_picture(
     if second is not None:
         picture, camera = second
         projectors.append(_thrown_by(shot, card, picture, camera))
-    return straight_codes(straight_on(card, projectors, straight_size(card, first), beyond))
+    size = straight_size(card, first)
+    return straight_codes(straight_on(card, projectors, size, beyond, progress=progress))
 
 
-def straighten_plate(
-    session: Session, library: Library, project_id: int, shot: Shot
-) -> dict[str, Any]:
-    """Add the plate's picture to the project with what its lens bowed made straight.
-
-    Returns the values of ``use_straightened``.
-    """
-    plate, taking = plate_of(shot), shot.taking_camera
-    bow = bow_in(taking)
+def check_bowed(shot: Shot) -> float:
+    """Return how much the plate's lens bows edges, as marked; refused if none is."""
+    bow = bow_in(shot.taking_camera)
     if bow is None:
         raise Refused("No edge is marked as bowed. Drag the middle of one onto the picture's edge.")
+    return bow
+
+
+def straight_plate(
+    library: Library, shot: Shot, *, progress: Callable[[float], None] = lambda share: None
+) -> np.ndarray:
+    """Return the plate's picture with what its lens bowed made straight: codes, as above."""
+    bow, plate, taking = check_bowed(shot), plate_of(shot), shot.taking_camera
     assert plate.box is not None
     source = library.pyramid(shot.pictures[plate.picture].file).picture
     middle = np.array(taking.principal_point)
-    straight = straighten_picture(source, bow, taking.canvas, middle, plate.box)
-    name = Path(plate.name).stem
-    picture = _kept(
-        session,
-        library,
-        project_id,
-        f"{name}, straightened.png",
-        straight_codes(straight),
-    )
-    reference = {"file": picture.file, "width": picture.width, "height": picture.height}
-    return {"old": plate.picture, "key": f"p{picture.id}", "picture": reference, "bow": bow}
+    straight = straighten_picture(source, bow, taking.canvas, middle, plate.box, progress=progress)
+    return straight_codes(straight)
 
 
 def _thrown_by(shot: Shot, card: Card, picture: Rgba16, camera: CameraState) -> Projector:
@@ -129,16 +222,21 @@ def _thrown_by(shot: Shot, card: Card, picture: Rgba16, camera: CameraState) -> 
     return Projector(picture, unit_from_image @ image_from_world, place, others)
 
 
-def keep_straight(
-    session: Session, library: Library, project_id: int, name: str, codes: np.ndarray
-) -> Picture:
-    """Add a straight picture to the project; returns it."""
-    return _kept(session, library, project_id, f"{Path(name).stem}, straight on.png", codes)
+# --- looks ahead ------------------------------------------------------------------------------
 
 
-def _kept(
-    session: Session, library: Library, project_id: int, title: str, codes: np.ndarray
-) -> Picture:
-    file = library.keep_codes(codes)
-    picture, _ = library.add(session, project_id, title, library.admit(file, title))
-    return picture
+def _ahead_path(library: Library, wish: Mapping[str, Any], shot_id: int) -> Path:
+    named = f"{shot_id} {wish['version']} {wish['as']} {wish['take']}"
+    return library.files.derived("aheads", hashlib.sha256(named.encode()).hexdigest()[:40] + ".npz")
+
+
+def kept_ahead(library: Library, wish: Mapping[str, Any], shot_id: int) -> Ahead | None:
+    """Return a look ahead that was made of this version, seen so; None if none was."""
+    path = _ahead_path(library, wish, shot_id)
+    return unpack_ahead(path.read_bytes()) if path.exists() else None
+
+
+def keep_ahead(library: Library, wish: Mapping[str, Any], shot_id: int, ahead: Ahead) -> None:
+    """Keep a look ahead, for all who ask the same of the same version."""
+    write_atomically(_ahead_path(library, wish, shot_id), pack_ahead(ahead))
+    library.files.prune("aheads", _KEPT_AHEADS)

@@ -52,6 +52,7 @@ def change_sheet(
     *,
     version: int,
     person_id: int | None,
+    key: str = "",
 ) -> PictureTask | None:
     """Make an edit and keep it; returns the task to announce if it changed the preparing.
 
@@ -62,7 +63,9 @@ def change_sheet(
     EditError
         The edit makes no sense.
     """
-    history = _history(session, row)
+    history = _history(session, row, key)
+    if history.repeated():
+        return None
     history.must_be_at(version)
     before = history.current()
     after = apply(before, verb, arguments)
@@ -71,14 +74,14 @@ def change_sheet(
     return _prepare_anew(session, row, before, after, person_id)
 
 
-def undo(session: Session, row: SheetRow, *, version: int) -> PictureTask | None:
+def undo(session: Session, row: SheetRow, *, version: int, key: str = "") -> PictureTask | None:
     """Go back one revision; returns a task as :func:`change_sheet` does."""
-    return _stepped(session, row, version, back=True)
+    return _stepped(session, row, version, key, back=True)
 
 
-def redo(session: Session, row: SheetRow, *, version: int) -> PictureTask | None:
+def redo(session: Session, row: SheetRow, *, version: int, key: str = "") -> PictureTask | None:
     """Go forward one revision; returns a task as :func:`change_sheet` does."""
-    return _stepped(session, row, version, back=False)
+    return _stepped(session, row, version, key, back=False)
 
 
 def undo_labels(session: Session, row: SheetRow) -> tuple[str | None, str | None]:
@@ -113,8 +116,12 @@ def _check_files(session: Session, picture: Picture, before: Sheet, after: Sheet
         raise Refused("That file is not one of this project's. Choose from the list.")
 
 
-def _stepped(session: Session, row: SheetRow, version: int, *, back: bool) -> PictureTask | None:
-    history = _history(session, row)
+def _stepped(
+    session: Session, row: SheetRow, version: int, key: str, *, back: bool
+) -> PictureTask | None:
+    history = _history(session, row, key)
+    if history.repeated():
+        return None
     before = history.current()
     if back:
         history.undo(version=version)
@@ -146,7 +153,7 @@ def _prepare_anew(
     )
 
 
-def _history(session: Session, row: SheetRow) -> History[Sheet]:
+def _history(session: Session, row: SheetRow, key: str = "") -> History[Sheet]:
     return History(
         session=session,
         row=row,
@@ -154,4 +161,5 @@ def _history(session: Session, row: SheetRow) -> History[Sheet]:
         parse=parse_sheet,
         dump=dump_sheet,
         name=row.picture.name,
+        key=key,
     )

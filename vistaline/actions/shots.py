@@ -82,10 +82,13 @@ def change_shot(
     *,
     version: int,
     person_id: int | None,
+    key: str = "",
     at: int = 0,
     auto_key: bool = False,
 ) -> Shot:
     """Make an edit at frame ``at`` and keep it; see :class:`History` and :func:`edit.apply`.
+
+    An edit that is asked for again under the same ``key`` is not made twice.
 
     Raises
     ------
@@ -94,7 +97,9 @@ def change_shot(
     EditError
         The edit makes no sense.
     """
-    history = _history(session, row)
+    history = _history(session, row, key)
+    if history.repeated():
+        return history.current()
     history.must_be_at(version)
     shot = edit.apply(history.current(), verb, arguments, at=at, auto_key=auto_key)
     row.name = shot.name
@@ -112,7 +117,9 @@ def copy_layers(session: Session, row: ShotRow, layers: list[str], *, person_id:
     return clip.layers[0].name if len(clip.layers) == 1 else f"{len(clip.layers)} layers"
 
 
-def paste_layers(session: Session, row: ShotRow, *, version: int, person_id: int) -> Shot:
+def paste_layers(
+    session: Session, row: ShotRow, *, version: int, person_id: int, key: str = ""
+) -> Shot:
     """Put the layers a person copied last on a shot's stage.
 
     Raises
@@ -130,19 +137,19 @@ def paste_layers(session: Session, row: ShotRow, *, version: int, person_id: int
         )
     arguments = {"clip": kept["clip"]}
     return change_shot(
-        session, row, "paste_layers", arguments, version=version, person_id=person_id
+        session, row, "paste_layers", arguments, version=version, person_id=person_id, key=key
     )
 
 
-def undo(session: Session, row: ShotRow, *, version: int) -> None:
+def undo(session: Session, row: ShotRow, *, version: int, key: str = "") -> None:
     """Go back one revision; does nothing at the first."""
-    if _history(session, row).undo(version=version):
+    if _history(session, row, key).undo(version=version):
         row.name = current_shot(session, row).name
 
 
-def redo(session: Session, row: ShotRow, *, version: int) -> None:
+def redo(session: Session, row: ShotRow, *, version: int, key: str = "") -> None:
     """Go forward one revision; does nothing at the last."""
-    if _history(session, row).redo(version=version):
+    if _history(session, row, key).redo(version=version):
         row.name = current_shot(session, row).name
 
 
@@ -160,7 +167,7 @@ def shots_showing(session: Session, project_id: int, *files: str) -> list[str]:
     ]
 
 
-def _history(session: Session, row: ShotRow) -> History[Shot]:
+def _history(session: Session, row: ShotRow, key: str = "") -> History[Shot]:
     return History(
         session=session,
         row=row,
@@ -168,4 +175,5 @@ def _history(session: Session, row: ShotRow) -> History[Shot]:
         parse=parse_shot,
         dump=dump_shot,
         name=row.name,
+        key=key,
     )

@@ -127,13 +127,14 @@ def stop_task(session: Session, task: PictureTask) -> None:
         session.flush()
 
 
-def resume_task(session: Session, task: PictureTask, queue: Queue) -> None:
-    """Do a stopped or failed task again."""
+def resume_task(session: Session, task: PictureTask, queue: Queue) -> bool:
+    """Do a stopped or failed task again; whether workers were reached."""
     if task.state in (JobState.STOPPED, JobState.FAILED):
         renew(task)
         task.error, task.share, task.words = "", 0.0, ""
         session.commit()
-        queue.announce_task(task.id)
+        return queue.announce_task(task.id)
+    return True
 
 
 def forget_task(session: Session, task: PictureTask) -> None:

@@ -8,7 +8,7 @@ cushion), below 0 outwards (a barrel).
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import cast
 
 import cv2
@@ -58,6 +58,8 @@ def straighten_picture(
     size: tuple[int, int],
     centre: FloatArray,
     box: tuple[float, float, float, float],
+    *,
+    progress: Callable[[float], None] = lambda share: None,
 ) -> Rgba16:
     """Return a picture (height, width, 4) with what a lens has bowed in it made straight.
 
@@ -69,6 +71,7 @@ def straighten_picture(
     scale, corner = np.array([wide / width, tall / height]), np.array([left, top])
     straight = np.empty_like(picture)
     for start in range(0, height, _STRIP):
+        progress(start / height)
         rows = np.arange(start, min(start + _STRIP, height)) + 0.5
         points = np.stack(np.meshgrid(np.arange(width) + 0.5, rows), axis=-1)
         drawn = bowed(points * scale + corner, k, size, centre)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
-from functools import cache
 from types import MappingProxyType
 from typing import Any
 
@@ -162,7 +161,6 @@ KEYABLE: Mapping[str, Mapping[str, Keyable]] = MappingProxyType(
 """By what kind of thing it is, and by name."""
 
 
-@cache
 def keyable(of: str, value: str) -> Keyable:
     """Return what is known of a value; ``of`` is ``layer:``, ``mount:`` or ``style:`` and a name.
 

@@ -10,7 +10,6 @@ from __future__ import annotations
 import math
 import unicodedata
 from dataclasses import dataclass
-from functools import lru_cache
 from pathlib import Path
 from typing import Annotated, Literal, Self
 
@@ -22,6 +21,7 @@ from pydantic import AfterValidator, Field, model_validator
 from vistaline.core.arrays import Rgba16
 from vistaline.core.confined import Bounds, confined, is_confined
 from vistaline.core.errors import ShotError
+from vistaline.core.kept import Kept
 from vistaline.core.model import HexColour, Length, Part
 from vistaline.core.picture.colour import hex_to_linear
 from vistaline.core.typefaces import OWN, fonts_of, known_face, runs_of, shelve, shelves
@@ -155,16 +155,19 @@ _Layout = tuple[float, float, tuple[_Line, ...]]
 
 
 def _set(title: Title) -> _Layout:
-    return _layout(title.text, title.face, title.weight, title.spacing, title.line_spacing)
+    wish = (title.text, title.face, title.weight, title.spacing, title.line_spacing)
+    return _LAYOUTS.get(wish, lambda: _layout(wish))
 
 
-@lru_cache(maxsize=256)
-def _layout(text: str, face: str, weight: int, spacing: float, line_spacing: float) -> _Layout:
+_LAYOUTS: Kept[_Layout] = Kept("titles")
+
+
+def _layout(wish: tuple[str, str, int, float, float]) -> _Layout:
     """Return width and height in em, and the lines.
 
     Type that somebody brought in is opened in a child process only; what ships may be opened here.
     """
-    wish = (text, face, weight, spacing, line_spacing)
+    text, face = wish[:2]
     if is_confined() or not face.startswith(OWN):
         return _laid_out(*wish)
     return confined(_laid_out_by, shelves(), wish, name=f"The title “{text[:20]}”", bounds=_SETTING)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from functools import lru_cache
 from itertools import pairwise
 from typing import Any, Self
 
@@ -14,6 +13,7 @@ from pydantic import Field, model_validator
 from vistaline.core.arrays import FloatArray
 from vistaline.core.easing import parse_ease
 from vistaline.core.errors import ShotError
+from vistaline.core.kept import Kept
 from vistaline.core.keyable import Keyable, Kind, keyable
 from vistaline.core.model import Part
 from vistaline.core.picture.colour import encode_srgb, hex_to_linear
@@ -116,9 +116,15 @@ def values_at(row: Row, frames: ArrayLike) -> Any:
     return np.clip(mean, about.low, about.high)
 
 
-@lru_cache(maxsize=1024)
+_KEYS: Kept[tuple[FloatArray, FloatArray]] = Kept("keys")
+
+
 def _keys_of(row: Row) -> tuple[FloatArray, FloatArray]:
     """Return a row's frames (K,) and its values: (K,), colours as light (K, 3), texts as none."""
+    return _KEYS.get(row, lambda: _key_arrays(row))
+
+
+def _key_arrays(row: Row) -> tuple[FloatArray, FloatArray]:
     times = np.array([key.frame for key in row.keys], dtype=np.float64)
     kind = row.about.kind
     if kind is Kind.TEXT:

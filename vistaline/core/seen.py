@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import numpy as np
 
 from vistaline.core.arrays import FloatArray
 from vistaline.core.bowing import bow_of, straightened
 from vistaline.core.camera import camera_states
 from vistaline.core.errors import EditError, PerspectiveError
+from vistaline.core.kept import Kept
 from vistaline.core.optics import focal_length_px
 from vistaline.core.perspective import Edge, SeenFrom, recover_camera
 from vistaline.core.placing import point_on, standing_card
@@ -33,13 +32,20 @@ def taking_focal(taking: TakingCamera) -> float:
     return focal_length_px(taking.focal_length, *taking.canvas)
 
 
-@lru_cache(maxsize=64)
+_SEEN: Kept[SeenFrom] = Kept("taking cameras")
+_BOWS: Kept[float | None] = Kept("bows")
+
+
 def seen_from(taking: TakingCamera) -> SeenFrom:
     """Return what the marked edges tell of the taking camera; errors as ``recover_camera``.
 
     Edges that bow are straightened first. Where they do not tell the lens, as edges that all lie
     flat in the picture, it is kept.
     """
+    return _SEEN.get(taking, lambda: _seen_from(taking))
+
+
+def _seen_from(taking: TakingCamera) -> SeenFrom:
     bow, middle = bow_in(taking) or 0.0, np.array(taking.principal_point)
     edges = []
     for each in taking.edges:
@@ -67,9 +73,12 @@ def seen_from(taking: TakingCamera) -> SeenFrom:
         return recovered(taking_focal(taking))
 
 
-@lru_cache(maxsize=64)
 def bow_in(taking: TakingCamera) -> float | None:
     """Return how much the lens bows straight edges, as ``bow_of``; None if no mark tells."""
+    return _BOWS.get(taking, lambda: _bow_in(taking))
+
+
+def _bow_in(taking: TakingCamera) -> float | None:
     lines = [
         np.array([each.a, each.through, each.b], float) for each in taking.edges if each.through
     ]

@@ -19,7 +19,7 @@ from vistaline.core.arrays import FloatArray, Matrix3, Rgba16
 from vistaline.core.cards import Card
 from vistaline.core.errors import EditError
 from vistaline.core.picture.colour import codes_from_linear, linear16_from_srgb
-from vistaline.core.picture.exemplar import fill_by_texture
+from vistaline.core.picture.exemplar import Progress, fill_by_texture
 
 __all__ = ["Beyond", "Projector", "open_share", "straight_on", "straight_size"]
 
@@ -98,6 +98,8 @@ def straight_on(
     projectors: Sequence[Projector],
     size: tuple[int, int],
     beyond: Beyond = Beyond.OPEN,
+    *,
+    progress: Progress = lambda share, words: None,
 ) -> Rgba16:
     """Return what is thrown on a card (height, width, 4), linear, premultiplied.
 
@@ -118,7 +120,7 @@ def straight_on(
         )
     mean = total / np.maximum(weights, 1e-12)[..., None]
     found = np.rint(mean).clip(0, 65535).astype(np.uint16)
-    return _filled(found) if beyond is Beyond.FILL else found
+    return _filled(found, progress) if beyond is Beyond.FILL else found
 
 
 def _unit_from_card(card: Card, projector: Projector) -> Matrix3:
@@ -184,7 +186,7 @@ def _hidden_by(card: Card, eye: FloatArray, ways: FloatArray) -> np.ndarray:
     return np.asarray(inside & (share > 1e-6) & (share < _BETWEEN))
 
 
-def _filled(picture: Rgba16) -> Rgba16:
+def _filled(picture: Rgba16, progress: Progress) -> Rgba16:
     """Return a picture with texture where it was transparent."""
     hole = picture[..., 3] < 65535
     if not hole.any():
@@ -195,7 +197,7 @@ def _filled(picture: Rgba16) -> Rgba16:
     shrunk = cv2.resize(picture, small, interpolation=cv2.INTER_AREA)
     codes = codes_from_linear(shrunk.astype(np.uint16))
     gaps = cv2.resize(hole.astype(np.float32), small, interpolation=cv2.INTER_AREA) > 0
-    filled = linear16_from_srgb(256)[fill_by_texture(codes, gaps)]
+    filled = linear16_from_srgb(256)[fill_by_texture(codes, gaps, progress=progress)]
     large = cv2.resize(filled, (width, height), interpolation=cv2.INTER_CUBIC)
     whole = picture.copy()
     whole[hole, :3], whole[hole, 3] = large[hole], 65535

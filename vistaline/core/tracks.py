@@ -6,14 +6,14 @@ that layer anew and no other.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-from functools import lru_cache
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import ArrayLike
 
 from vistaline.core.arrays import FloatArray
 from vistaline.core.frame_styles import FrameStyle
+from vistaline.core.kept import Kept
 from vistaline.core.keyed import rows_of, valued
 from vistaline.core.mounts import Mount, Moving, carry_of, rides_on_moving
 from vistaline.core.poses import Place, projector_of, standing_pose, texture_of
@@ -21,9 +21,6 @@ from vistaline.core.rows import Row, values_at
 from vistaline.core.shot import Layer, PictureRef, Shot, TakingCamera
 
 __all__ = ["Track", "forget_tracks", "layer_looking", "look_frames", "moving_mounts", "track_of"]
-
-_KEPT = 512
-"""Tracks kept in a process: of 240 frames each takes 35 kB."""
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -43,9 +40,16 @@ class Track:
     """Nothing of it ever changes."""
 
 
+_TRACKS: Kept[Track] = Kept("tracks")
+_FIRST: Kept[np.ndarray] = Kept("looks' beginnings")
+
+
 @dataclass(frozen=True)
 class _Asked:
-    """All that a track depends on; the shot itself is only where the rest is looked up."""
+    """What a track is kept by. Whatever :func:`_track` reads of the shot must be a field here.
+
+    Otherwise a stale track would be served for a shot that differs in what is missing.
+    """
 
     layer: Layer
     rows: tuple[Row, ...]
@@ -57,7 +61,6 @@ class _Asked:
     mount_rows: tuple[Row, ...]
     duration: int
     frames: bytes
-    shot: Shot = field(compare=False)
 
 
 def track_of(shot: Shot, layer: Layer, frames: ArrayLike) -> Track:
@@ -69,26 +72,23 @@ def track_of(shot: Shot, layer: Layer, frames: ArrayLike) -> Track:
     style_rows = rows_of(shot, f"style:{layer.frame_style}") if layer.frame_style else ()
     carried = rides_on_moving(layer.ride, shot.mounts, moving)
     changes = rows or style_rows or carried
-    return _track(
-        _Asked(
-            layer=layer,
-            rows=rows,
-            picture=shot.pictures.get(layer.picture),
-            style=shot.frame_styles.get(layer.frame_style),
-            style_rows=style_rows,
-            taking=shot.taking_camera,
-            mounts=shot.mounts if layer.ride else (),
-            mount_rows=mount_rows if carried else (),
-            duration=shot.frame.duration if changes else 1,
-            frames=times.tobytes() if changes else b"",
-            shot=shot,
-        )
+    asked = _Asked(
+        layer=layer,
+        rows=rows,
+        picture=shot.pictures.get(layer.picture),
+        style=shot.frame_styles.get(layer.frame_style),
+        style_rows=style_rows,
+        taking=shot.taking_camera,
+        mounts=shot.mounts if layer.ride else (),
+        mount_rows=mount_rows if carried else (),
+        duration=shot.frame.duration if changes else 1,
+        frames=times.tobytes() if changes else b"",
     )
+    return _TRACKS.get(asked, lambda: _track(asked, shot))
 
 
-@lru_cache(maxsize=_KEPT)
-def _track(asked: _Asked) -> Track:
-    shot, layer = asked.shot, asked.layer
+def _track(asked: _Asked, shot: Shot) -> Track:
+    layer = asked.layer
     if not asked.frames:
         pose, width, height = standing_pose(shot, layer)
         return Track(
@@ -135,7 +135,7 @@ def _track(asked: _Asked) -> Track:
 
 def forget_tracks() -> None:
     """Forget all tracks that were kept, for measuring."""
-    _track.cache_clear()
+    _TRACKS.forget()
 
 
 def moving_mounts(shot: Shot, frames: ArrayLike) -> Moving:
@@ -163,12 +163,12 @@ def look_frames(shot: Shot, layer: Layer, frames: ArrayLike) -> np.ndarray | Non
     rows = tuple(row for row in shot.rows if row.of in of and row.about.looks)
     if not rows:
         return None
-    first = _first_alike(rows, shot.frame.duration)
+    duration = shot.frame.duration
+    first = _FIRST.get((rows, duration), lambda: _first_alike(rows, duration))
     whole = np.rint(np.asarray(frames, dtype=np.float64)).astype(int)
     return np.asarray(first[np.clip(whole, 0, len(first) - 1)])
 
 
-@lru_cache(maxsize=_KEPT)
 def _first_alike(rows: tuple[Row, ...], duration: int) -> np.ndarray:
     every = np.arange(duration)
     changes = np.zeros(duration, bool)

@@ -8,14 +8,15 @@ from __future__ import annotations
 
 import unicodedata
 from dataclasses import dataclass
-from functools import lru_cache
 from itertools import groupby
 from pathlib import Path
+from weakref import WeakKeyDictionary
 
 from PIL import ImageFont
 
 from vistaline.core.confined import Bounds, confined
 from vistaline.core.errors import PictureError, ShotError
+from vistaline.core.kept import Kept
 
 __all__ = [
     "FACES",
@@ -143,12 +144,21 @@ def _shelved(face: str) -> Path | None:
     return next((path for shelf in _SHELVES for path in shelf.glob(f"{named}*")), None)
 
 
-@lru_cache(maxsize=64)
+_FONTS: Kept[tuple[ImageFont.FreeTypeFont, ...]] = Kept(
+    "fonts", weigh=lambda fonts: 1_000_000 * len(fonts)
+)
+_SIGNS: WeakKeyDictionary[ImageFont.FreeTypeFont, dict[str, bool]] = WeakKeyDictionary()
+
+
 def fonts_of(face: str, weight: int, size: float) -> tuple[ImageFont.FreeTypeFont, ...]:
     """Return a face's fonts at ``size`` pixels, the one with most of its signs first.
 
     A face that was brought in and is gone is stood in for by the first that ships.
     """
+    return _FONTS.get((face, weight, size), lambda: _opened(face, weight, size))
+
+
+def _opened(face: str, weight: int, size: float) -> tuple[ImageFont.FreeTypeFont, ...]:
     found = FACES.get(face)
     if found is None:
         path = _shelved(face)
@@ -198,6 +208,8 @@ def runs_of(
     ]
 
 
-@lru_cache(maxsize=4096)
 def _has(font: ImageFont.FreeTypeFont, letter: str) -> bool:
-    return bytes(font.getmask(letter)) != bytes(font.getmask("\U0010fffe"))
+    known = _SIGNS.setdefault(font, {})
+    if letter not in known:
+        known[letter] = bytes(font.getmask(letter)) != bytes(font.getmask("\U0010fffe"))
+    return known[letter]

@@ -57,9 +57,8 @@ class Verbs(Generic[Document]):
         """Register an edit under its function's name, with the words undo shows for it."""
 
         def register(function: Callable[..., Document]) -> Callable[..., Document]:
-            self.functions[function.__name__] = validate_call(
-                function, config=ConfigDict(allow_inf_nan=False)
-            )
+            checked = validate_call(config=ConfigDict(allow_inf_nan=False))(function)
+            self.functions[function.__name__] = checked
             self._labels[function.__name__] = label
             return function
 

@@ -104,9 +104,7 @@ def main() -> None:
         supervisor.stop()
 
 
-def _servers(
-    folder: Path, ports: Ports, addresses: Addresses, status: Path
-) -> list[Service]:
+def _servers(folder: Path, ports: Ports, addresses: Addresses, status: Path) -> list[Service]:
     environment = os.environ | {
         "VISTALINE_DATABASE": addresses.database,
         "VISTALINE_REDIS": addresses.queue,

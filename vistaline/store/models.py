@@ -167,6 +167,8 @@ class Revised:
     version: Mapped[int] = mapped_column()
     created: Mapped[datetime] = mapped_column(default=now)
     changed: Mapped[datetime] = mapped_column(default=now)
+    last_key: Mapped[str] = mapped_column(String(40), default="", server_default="")
+    """Names the last change, so that one that is sent twice is made once."""
 
     @declared_attr.directive
     def __mapper_args__(cls) -> dict[str, Any]:
@@ -181,8 +183,6 @@ class RevisionOf:
     owner_id: Mapped[int]
     number: Mapped[int]
     label: Mapped[str] = mapped_column(String(80))
-    key: Mapped[str | None] = mapped_column(String(40))
-    """Names the edit, so that one that is sent twice is made once."""
     document: Mapped[str] = mapped_column(_Document)
     person_id: Mapped[int | None] = mapped_column(ForeignKey("person.id", ondelete="SET NULL"))
     created: Mapped[datetime] = mapped_column(default=now)

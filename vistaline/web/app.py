@@ -11,7 +11,8 @@ from flask import Flask, Response, g, redirect, render_template, request, url_fo
 from flask_login import LoginManager
 from flask_talisman import Talisman
 from flask_wtf.csrf import CSRFError, CSRFProtect
-from sqlalchemy.exc import OperationalError, SQLAlchemyError
+from redis.exceptions import RedisError
+from sqlalchemy.exc import InterfaceError, OperationalError, SQLAlchemyError
 from sqlalchemy.orm import Session
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
@@ -27,6 +28,7 @@ from vistaline.store.settings import Settings
 from vistaline.web import (
     context,
     direct,
+    health,
     output,
     pictures,
     prepare,
@@ -75,6 +77,9 @@ def create_app(settings: Settings | None = None, *, queue: Queue | None = None) 
         WTF_CSRF_SSL_STRICT=False,
         RATELIMIT_STORAGE_URI=settings.redis_url,
         RATELIMIT_HEADERS_ENABLED=True,
+        # Without the queue each process counts by itself; nobody is kept out for that.
+        RATELIMIT_IN_MEMORY_FALLBACK_ENABLED=True,
+        RATELIMIT_STORAGE_OPTIONS={"socket_connect_timeout": 1, "socket_timeout": 2},
     )
     _, sessions = connect(settings.database_url)
     app.extensions["vistaline"] = context.Services(
@@ -103,6 +108,7 @@ def create_app(settings: Settings | None = None, *, queue: Queue | None = None) 
         output.blueprint,
         room.blueprint,
         vendor.blueprint,
+        health.blueprint,
     ):
         app.register_blueprint(blueprint)
     app.jinja_env.globals.update(asset=_asset(Path(app.static_folder or "")))
@@ -122,6 +128,12 @@ def create_app(settings: Settings | None = None, *, queue: Queue | None = None) 
         return redirect(url_for("projects.index"))
 
     @app.after_request
+    def _told(response: Response) -> Response:
+        if said := g.get("said"):
+            response.headers["X-Notice"] = said
+        return response
+
+    @app.after_request
     def _fresh(response: Response) -> Response:
         # Pages and panels hold what may change any moment; pictures say for themselves.
         if response.mimetype in ("text/html", "application/json"):
@@ -138,21 +150,24 @@ def _sign_in(app: Flask) -> None:
 
     @manager.user_loader
     def _load(person_id: str) -> signing.SignedIn | None:
+        if g.get("database_away"):
+            return None  # pages that tell of it ask who is signed in, too
         person = context.session().get(Person, int(person_id))
         return signing.SignedIn(person) if person else None
 
 
 def _errors(app: Flask) -> None:
-    def answer(message: str, status: int, title: str = "That did not work") -> Any:
-        session: Session | None = g.get("session")
-        if session:
-            session.rollback()
+    def answer(
+        message: str, status: int, title: str = "That did not work", *, reload: bool = False
+    ) -> Any:
+        _undone()
         if request.headers.get("HX-Request") or _wants_json():
             if _wants_json():
-                return {"error": message}, status
+                return {"error": message} | ({"reload": True} if reload else {}), status
             headers = {"HX-Retarget": "#notice", "HX-Reswap": "innerHTML"}
-            return render_template("_notice.html", message=message), status, headers
-        return render_template("error.html", title=title, message=message), status
+            return render_template("_notice.html", message=message, reload=reload), status, headers
+        page = "away.html" if status == 503 else "error.html"
+        return render_template(page, title=title, message=message), status
 
     @app.errorhandler(CoreError)
     @app.errorhandler(Refused)
@@ -161,7 +176,7 @@ def _errors(app: Flask) -> None:
 
     @app.errorhandler(Conflict)
     def _conflict(error: Conflict) -> Any:
-        return answer(str(error), 409)
+        return answer(str(error), 409, reload=True)
 
     @app.errorhandler(NotFound)
     def _missing(error: NotFound) -> Any:
@@ -185,9 +200,20 @@ def _errors(app: Flask) -> None:
         return answer("Too many tries to sign in. Wait a minute, then try again.", 429)
 
     @app.errorhandler(OperationalError)
+    @app.errorhandler(InterfaceError)
     def _away(error: SQLAlchemyError) -> Any:
         app.logger.error("database: %s", error)
-        return answer("The database does not answer. Nothing was lost; try again shortly.", 503)
+        g.database_away = True
+        return answer(
+            "The database does not answer. Nothing was lost; try again shortly.",
+            503,
+            "Not just now",
+        )
+
+    @app.errorhandler(RedisError)
+    def _queue_away(error: RedisError) -> Any:
+        app.logger.error("queue: %s", error)
+        return answer("The queue does not answer. Try again shortly.", 503, "Not just now")
 
     @app.errorhandler(OSError)
     def _disk(error: OSError) -> Any:
@@ -197,6 +223,16 @@ def _errors(app: Flask) -> None:
     @app.errorhandler(HTTPException)
     def _http(error: HTTPException) -> Any:
         return answer(error.description or error.name, error.code or 500, error.name)
+
+
+def _undone() -> None:
+    """Drop what the request has not committed; a database that is away has nothing to drop."""
+    session: Session | None = g.get("session")
+    if session:
+        try:
+            session.rollback()
+        except SQLAlchemyError:
+            session.invalidate()
 
 
 def _wants_json() -> bool:

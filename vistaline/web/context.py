@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from vistaline.actions.pictures import Library
 from vistaline.actions.queue import Queue
 
-__all__ = ["Services", "close_session", "person_id", "services", "session"]
+__all__ = ["Services", "close_session", "person_id", "say", "say_if_delayed", "services", "session"]
 
 
 @dataclass(frozen=True)
@@ -36,6 +36,17 @@ def session() -> Session:
         g.session = services().sessions()
     opened: Session = g.session
     return opened
+
+
+def say(words: str) -> None:
+    """Tell the person something beside the answer; plain ASCII, as it goes in a header."""
+    g.said = words
+
+
+def say_if_delayed(announced: bool) -> None:
+    """Say that what was kept begins later, if the workers could not be told of it."""
+    if not announced:
+        say("Kept. The workers cannot be reached just now; it begins by itself when they can.")
 
 
 def person_id() -> int:

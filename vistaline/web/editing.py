@@ -11,7 +11,7 @@ from flask import Response, redirect, request, send_file
 from vistaline.actions.errors import Refused
 from vistaline.web.context import session
 
-__all__ = ["arguments", "changed", "playhead", "send_kept", "version"]
+__all__ = ["arguments", "asked", "changed", "playhead", "send_kept"]
 
 
 class Playhead(TypedDict):
@@ -54,12 +54,19 @@ def playhead() -> Playhead:
     }
 
 
-def version() -> int:
-    """Return which version of its document an edit is for."""
+class Asked(TypedDict):
+    """What an edit is made against, and what it is called; see ``actions.history``."""
+
+    version: int
+    key: str
+
+
+def asked() -> Asked:
+    """Return which version of its document an edit is for, and the edit's own key."""
     found = request.form.get("version", type=int)
     if found is None:
         raise Refused("The edit does not say which version it is for. Reload the page.")
-    return found
+    return {"version": found, "key": request.headers.get("X-Edit-Key", "")[:40]}
 
 
 def changed(event: str, reached: int, otherwise: str) -> Any:

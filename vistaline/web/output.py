@@ -12,7 +12,7 @@ from vistaline.actions import projects, renders, shots
 from vistaline.actions.errors import NotFound, Refused
 from vistaline.core.watch import findings
 from vistaline.store.models import JobState, OutputKind, RenderJob, ShotRow
-from vistaline.web.context import person_id, services, session
+from vistaline.web.context import person_id, say_if_delayed, services, session
 
 __all__ = ["blueprint"]
 
@@ -74,7 +74,7 @@ def start(shot_id: int) -> Any:
         last=form.get("last", type=int),
     )
     session().commit()
-    renders.announce(services().queue, job)
+    say_if_delayed(renders.announce(services().queue, job))
     return _list(row)
 
 
@@ -93,7 +93,7 @@ def stop(job_id: int) -> Any:
 def resume(job_id: int) -> Any:
     """Let a stopped render go on."""
     job = _job(job_id)
-    renders.resume_render(session(), job, services().queue)
+    say_if_delayed(renders.resume_render(session(), job, services().queue))
     return _list(job.shot)
 
 

@@ -2,40 +2,36 @@
 
 from __future__ import annotations
 
-import io
 import json
-from collections import OrderedDict
 from typing import Any
 
 import numpy as np
-from flask import Blueprint, Response, render_template, request, send_file
+from flask import Blueprint, Response, render_template, request
 from flask_login import login_required
 from PIL import Image
 
 from vistaline.actions import projects
 from vistaline.actions.errors import NotFound, Refused
 from vistaline.actions.rooms import (
-    found_edges,
-    found_lines,
-    keep_straight,
-    straight_picture,
-    straighten_plate,
+    ask_of_shot,
+    check_bowed,
+    check_plane,
+    kept_ahead,
+    kept_lines,
 )
-from vistaline.core.arrays import Rgba16
+from vistaline.actions.tasks import find_task
 from vistaline.core.bodies import Body, mesh_of
-from vistaline.core.camera import CameraState, camera_states
 from vistaline.core.cards import card_of
-from vistaline.core.foresight.ahead import SOFT, Ahead, look_ahead, map_frame, ranges_of
+from vistaline.core.foresight.ahead import SOFT, Ahead, map_frame, ranges_of
 from vistaline.core.foresight.painting import LEVELS, paint_frame, paint_picture
 from vistaline.core.formats.still import encode_png
 from vistaline.core.scene import card_matrix
 from vistaline.core.seen import plate_of
-from vistaline.core.shot import Shot
 from vistaline.core.straight import Beyond
-from vistaline.store.models import ShotRow
+from vistaline.store.models import JobState, ShotRow, TaskKind
+from vistaline.web import tasks
 from vistaline.web.context import person_id, services, session
-from vistaline.web.editing import arguments
-from vistaline.web.shots import edited, looked_at, open_shot
+from vistaline.web.shots import looked_at, open_shot
 
 __all__ = ["blueprint"]
 
@@ -68,12 +64,17 @@ def _json(arrays: dict[str, np.ndarray]) -> str:
 @blueprint.get("/<int:shot_id>/lines.json")
 @login_required
 def lines(shot_id: int) -> Any:
-    """Send straight edges found in the plate, in shares of its size from its middle, y up."""
-    _, shot = open_shot(shot_id)
+    """Send straight edges found in the plate, in shares of its size from its middle, y up.
+
+    Where they were not looked for yet, a task does that, and the answer is 202.
+    """
+    row, shot = open_shot(shot_id)
     plate = plate_of(shot)
     assert plate.box is not None
+    found = kept_lines(services().library, shot)
+    if found is None:
+        return _begun(row, TaskKind.FIND_EDGES, plate.name, {}), 202
     x, y, width, height = plate.box
-    found = _lines_of(shot)
     shares = (found - [x, y]) / [width, height] * [1, -1] + [-0.5, 0.5]
     return {
         "matrix": card_matrix(card_of(shot, plate)),
@@ -81,19 +82,18 @@ def lines(shot_id: int) -> Any:
     }
 
 
-_lines: dict[tuple[str, tuple[float, ...]], np.ndarray] = {}
+def _begun(row: ShotRow, kind: TaskKind, name: str, arguments: dict[str, Any]) -> dict[str, int]:
+    """Keep and announce a task on a shot, unless it is under way; returns which it is."""
+    task, new = ask_of_shot(session(), row, kind, name, arguments, person_id=person_id())
+    session().commit()
+    if new:
+        tasks.announce(task)
+    return {"task": task.id}
 
 
-def _lines_of(shot: Shot) -> np.ndarray:
-    """Return what was found in the plate's picture; it is looked for once."""
-    plate = plate_of(shot)
-    assert plate.box is not None
-    key = (shot.pictures[plate.picture].file, plate.box)
-    if key not in _lines:
-        if len(_lines) > 32:
-            _lines.clear()
-        _lines[key] = found_lines(services().library, shot)
-    return _lines[key]
+def _follow(begun: dict[str, int]) -> Any:
+    """Answer that something was begun; the list over the picture then shows how far it is."""
+    return begun, 202, {"HX-Trigger": "taskchange", "HX-Reswap": "none"}
 
 
 @blueprint.post("/<int:shot_id>/find-edges")
@@ -101,49 +101,28 @@ def _lines_of(shot: Shot) -> np.ndarray:
 def find(shot_id: int) -> Any:
     """Mark the edges that are found in the picture, in the place of those that were marked."""
     row, shot = open_shot(shot_id)
-    values = {"edges": found_edges(shot, _lines_of(shot)), "within": 1.0}
-    return edited(row, "mark_edges", values)
-
-
-def _straightened(row: ShotRow, shot: Shot, values: Any) -> np.ndarray:
-    second: tuple[Rgba16, CameraState] | None = None
-    if values.get("second"):
-        picture = projects.find_picture(session(), person_id(), int(values["second"]))
-        if picture.project_id != row.project_id:
-            raise Refused(f"{picture.name} belongs to another project.")
-        camera = camera_states(shot, [int(values.get("seen_at", 0))])[0]
-        second = services().library.pyramid(picture.file).picture, camera
-    beyond = values.get("beyond", Beyond.OPEN)
-    if beyond not in list(Beyond):
-        raise Refused("Beyond its edge a picture is left open, mirrored or filled.")
-    layer = values.get("layer", "")
-    return straight_picture(services().library, shot, layer, Beyond(beyond), second)
-
-
-@blueprint.get("/<int:shot_id>/straight.png")
-@login_required
-def straight(shot_id: int) -> Any:
-    """Send a surface's picture as if it were seen straight on."""
-    row, shot = open_shot(shot_id)
-    codes = _straightened(row, shot, request.args)
-    name = f"{shot.layer(request.args.get('layer', '')).name}, straight on.png"
-    data = io.BytesIO(encode_png(codes, level=1))
-    return send_file(data, mimetype="image/png", as_attachment=True, download_name=name)
+    return _follow(_begun(row, TaskKind.FIND_EDGES, plate_of(shot).name, {"mark": True}))
 
 
 @blueprint.post("/<int:shot_id>/straighten")
 @login_required
 def straighten(shot_id: int) -> Any:
-    """Keep a surface's picture, seen straight on, as one of the project, and show it there."""
+    """See a surface's picture straight on: shown there as one of the project, or to be fetched."""
     row, shot = open_shot(shot_id)
-    form = arguments()
-    codes = _straightened(row, shot, form)
-    layer = shot.layer(form["layer"])
-    library = services().library
-    picture = keep_straight(session(), library, row.project_id, layer.name, codes)
-    reference = {"file": picture.file, "width": picture.width, "height": picture.height}
-    values = {"layer": layer.id, "key": f"p{picture.id}", "picture": reference}
-    return edited(row, "show_straight", values)
+    form = request.form
+    layer = check_plane(shot, form.get("layer", ""))
+    beyond = form.get("beyond") or Beyond.OPEN
+    if beyond not in list(Beyond):
+        raise Refused("Beyond its edge a picture is left open, mirrored or filled.")
+    wish: dict[str, Any] = {
+        "layer": layer.id, "beyond": str(beyond), "keep": form.get("only") != "fetch"
+    }  # fmt: skip
+    if form.get("second", type=int):
+        picture = projects.find_picture(session(), person_id(), int(form["second"]))
+        if picture.project_id != row.project_id:
+            raise Refused(f"{picture.name} belongs to another project.")
+        wish |= {"second": picture.file, "seen_at": form.get("seen_at", 0, type=int)}
+    return _follow(_begun(row, TaskKind.STRAIGHTEN, layer.name, wish))
 
 
 @blueprint.post("/<int:shot_id>/unbow")
@@ -151,36 +130,42 @@ def straighten(shot_id: int) -> Any:
 def unbow(shot_id: int) -> Any:
     """Straighten the plate's picture as its marks tell, as another picture, and show that."""
     row, shot = open_shot(shot_id)
-    values = straighten_plate(session(), services().library, row.project_id, shot)
-    return edited(row, "use_straightened", values)
+    check_bowed(shot)
+    return _follow(_begun(row, TaskKind.UNBOW, plate_of(shot).name, {}))
 
 
 # --- the look ahead ---------------------------------------------------------------------------
 
 
-_aheads: OrderedDict[tuple[object, ...], Ahead] = OrderedDict()
-
-
-def _ahead_of(row: ShotRow, shot: Shot) -> Ahead:
-    """Return what all frames are like; looked for once a version, and kept for the last shots."""
-    key = row.id, row.version, request.args.get("as"), request.args.get("take")
-    if key not in _aheads:
-        _aheads[key] = look_ahead(shot, services().library.looks_of(shot))
-        while len(_aheads) > 8:
-            _aheads.popitem(last=False)
-    return _aheads[key]
+def _wish(row: ShotRow) -> dict[str, Any]:
+    """Return of which version all frames are looked at, and how they are seen."""
+    seen = {"as": request.args.get("as"), "take": request.args.get("take")}
+    return {"position": row.position, "version": row.version, **seen}
 
 
 @blueprint.get("/<int:shot_id>/ahead")
 @login_required
 def ahead(shot_id: int) -> Any:
-    """Look at all frames: where they see nothing, and where pictures are stretched."""
+    """Look at all frames: where they see nothing, and where pictures are stretched.
+
+    While a task does, how far it is; then what it found.
+    """
     row, shot = open_shot(shot_id)
-    seen = looked_at(shot)
-    found = _ahead_of(row, seen)
+    seen, wish = looked_at(shot), _wish(row)
+    found = kept_ahead(services().library, wish, row.id)
+    if found is None:
+        follow = request.args.get("task", type=int)
+        task_id = follow or _begun(row, TaskKind.LOOK_AHEAD, row.name, wish)["task"]
+        task = find_task(session(), person_id(), task_id)
+        if follow and task.state is JobState.DONE:  # of a version that was edited meanwhile
+            found = kept_ahead(services().library, task.arguments, row.id)
+        if found is None:
+            return render_template("_ahead_waits.html", row=row, task=task)
+        wish = task.arguments
     return render_template(
         "_ahead.html",
         row=row,
+        version=wish["version"],
         found=found,
         bare=_told(found, found.bare),
         stretched=_told(found, found.stretched),
@@ -245,9 +230,10 @@ def ahead_picture(shot_id: int) -> Any:
     row, shot = open_shot(shot_id)
     seen = looked_at(shot)
     key = request.args.get("key", "")
-    least = _ahead_of(row, seen).pictures.get(key)
-    if least is None:
-        raise NotFound("The shot has no such picture.")
+    found = kept_ahead(services().library, _wish(row), row.id)
+    least = found.pictures.get(key) if found else None
+    if least is None or key not in seen.pictures:
+        raise NotFound("The shot has no such picture, or its frames were not looked at yet.")
     path = services().library.preview(seen.pictures[key].file, thumbnail=True)
     with Image.open(path, formats=["WEBP"]) as image:
         size = 600, round(600 * image.height / image.width)

@@ -20,7 +20,7 @@ from vistaline.core.picture.sheet import Sheet
 from vistaline.store.models import Picture, PictureTask, SheetRow
 from vistaline.web import tasks
 from vistaline.web.context import person_id, services, session
-from vistaline.web.editing import arguments, changed, version
+from vistaline.web.editing import arguments, asked, changed
 from vistaline.web.pictures import SIZES, output_size
 
 __all__ = ["Opened", "blueprint", "open_sheet", "page", "send_still"]
@@ -76,7 +76,7 @@ def make_edit(picture_id: int, verb: str) -> Any:
     """Make an edit and keep it."""
     opened = open_sheet(picture_id)
     task = sheets.change_sheet(
-        session(), opened.row, verb, arguments(), version=version(), person_id=person_id()
+        session(), opened.row, verb, arguments(), **asked(), person_id=person_id()
     )
     return _answer(opened, task)
 
@@ -87,7 +87,7 @@ def step(picture_id: int, way: str) -> Any:
     """Take the last edit back, or make it again."""
     opened = open_sheet(picture_id)
     act = sheets.undo if way == "undo" else sheets.redo
-    return _answer(opened, act(session(), opened.row, version=version()))
+    return _answer(opened, act(session(), opened.row, **asked()))
 
 
 def _answer(opened: Opened, task: PictureTask | None) -> Any:
@@ -114,7 +114,7 @@ def step_values(picture_id: int, index: int) -> Any:
         opened.row,
         "set_step",
         {"index": index, "values": values},
-        version=version(),
+        **asked(),
         person_id=person_id(),
     )
     return _answer(opened, task)

@@ -11,13 +11,14 @@ from flask_login import login_required
 
 from vistaline.actions import projects, shots
 from vistaline.actions.errors import NotFound, Refused
+from vistaline.actions.rooms import as_seen
 from vistaline.core import edit
 from vistaline.core.camera_moves import CameraMove, told
 from vistaline.core.cards import Card
 from vistaline.core.drawn import look_called
-from vistaline.core.edit_cameras import take_called
 from vistaline.core.evaluate import evaluate
 from vistaline.core.formats.still import encode_jpeg, encode_png
+from vistaline.core.kept import Kept
 from vistaline.core.keyed import shot_at_frame
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.render.proof import proof_frames
@@ -27,7 +28,7 @@ from vistaline.core.timing import RATE_PRESETS
 from vistaline.core.watch import findings
 from vistaline.store.models import ShotRow
 from vistaline.web.context import person_id, services, session
-from vistaline.web.editing import arguments, changed, playhead, send_kept, version
+from vistaline.web.editing import arguments, asked, changed, playhead, send_kept
 
 __all__ = ["blueprint", "changed_shot", "edited", "findings_of", "open_shot", "texture_address"]
 
@@ -70,9 +71,7 @@ def direct(shot_id: int) -> Any:
 
 def looked_at(shot: Shot) -> Shot:
     """Return the shot as it is to be seen: cut, all through the directed camera, or on a take."""
-    if request.args.get("take"):
-        return shot.evolve(cuts=(), route=take_called(shot, request.args["take"]).route)
-    return shot.evolve(cuts=()) if request.args.get("as") == "camera" and shot.cuts else shot
+    return as_seen(shot, request.args.get("as"), request.args.get("take"))
 
 
 # --- the live scene ---------------------------------------------------------------------------
@@ -258,15 +257,12 @@ def proof(shot_id: int) -> Any:
     return response
 
 
-_found: dict[int, tuple[int, list[str]]] = {}
+_FOUND: Kept[list[str]] = Kept("findings")
 
 
 def findings_of(row: ShotRow, shot: Shot) -> list[str]:
     """Return what to look at in a shot; looked for once a version, as every panel shows it."""
-    kept = _found.get(row.id)
-    if kept is None or kept[0] != row.version:
-        kept = _found[row.id] = (row.version, findings(shot))
-    return kept[1]
+    return _FOUND.get((row.id, row.version), lambda: findings(shot))
 
 
 # --- edits ------------------------------------------------------------------------------------
@@ -278,7 +274,7 @@ def changed_shot(row: ShotRow) -> Any:
 
 def edited(row: ShotRow, verb: str, values: Mapping[str, Any]) -> Any:
     """Make an edit with values that are no form's, against the version the form is for."""
-    shots.change_shot(session(), row, verb, values, version=version(), person_id=person_id())
+    shots.change_shot(session(), row, verb, values, **asked(), person_id=person_id())
     return changed_shot(row)
 
 
@@ -288,7 +284,7 @@ def make_edit(shot_id: int, verb: str) -> Any:
     """Make an edit and keep it; who names a frame is told at once what it looks like there."""
     row = projects.find_shot(session(), person_id(), shot_id)
     shot = shots.change_shot(
-        session(), row, verb, arguments(), version=version(), person_id=person_id(), **playhead()
+        session(), row, verb, arguments(), **asked(), person_id=person_id(), **playhead()
     )
     answer = changed_shot(row)
     if "frame" not in request.args or not isinstance(answer, tuple):
@@ -303,7 +299,7 @@ def make_edit(shot_id: int, verb: str) -> Any:
 def undo(shot_id: int) -> Any:
     """Take the last edit back."""
     row = projects.find_shot(session(), person_id(), shot_id)
-    shots.undo(session(), row, version=version())
+    shots.undo(session(), row, **asked())
     return changed_shot(row)
 
 
@@ -312,7 +308,7 @@ def undo(shot_id: int) -> Any:
 def redo(shot_id: int) -> Any:
     """Make an edit again that was taken back."""
     row = projects.find_shot(session(), person_id(), shot_id)
-    shots.redo(session(), row, version=version())
+    shots.redo(session(), row, **asked())
     return changed_shot(row)
 
 

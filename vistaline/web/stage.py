@@ -32,7 +32,7 @@ from vistaline.core.straight import open_share
 from vistaline.core.tracks import track_of
 from vistaline.store.models import Picture, ShotRow
 from vistaline.web.context import person_id, services, session
-from vistaline.web.editing import arguments, version
+from vistaline.web.editing import arguments, asked
 from vistaline.web.keys import pins_of, playhead_asked
 from vistaline.web.shots import changed_shot, edited, findings_of, open_shot, texture_address
 
@@ -96,7 +96,7 @@ def copy(shot_id: int) -> Any:
 def paste(shot_id: int) -> Any:
     """Put what was copied last on this shot's stage."""
     row = projects.find_shot(session(), person_id(), shot_id)
-    shots.paste_layers(session(), row, version=version(), person_id=person_id())
+    shots.paste_layers(session(), row, **asked(), person_id=person_id())
     return changed_shot(row)
 
 

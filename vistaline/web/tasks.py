@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any
 
 from flask import Blueprint, Response, render_template, request, send_file
@@ -10,8 +11,8 @@ from flask_login import login_required
 from vistaline.actions import intake, projects, tasks
 from vistaline.actions.errors import NotFound
 from vistaline.core.incoming import small_part
-from vistaline.store.models import ACTIVE, JobState, PictureTask, TaskKind
-from vistaline.web.context import person_id, services, session
+from vistaline.store.models import ACTIVE, JobState, PictureTask, ShotRow, TaskKind
+from vistaline.web.context import person_id, say_if_delayed, services, session
 
 __all__ = ["announce", "blueprint", "panel"]
 
@@ -20,9 +21,13 @@ blueprint = Blueprint("tasks", __name__)
 _SHOWN = {
     "pictures": (TaskKind.IMPORT, TaskKind.PREPARE),
     "prepare": (TaskKind.PREPARE,),
+    "desk": (TaskKind.STRAIGHTEN, TaskKind.UNBOW, TaskKind.FIND_EDGES),
     "separate": (TaskKind.EDGES, TaskKind.SEND, TaskKind.EXPORT, TaskKind.PREPARE),
 }
-_QUIET_WHEN_DONE = (TaskKind.IMPORT, TaskKind.PREPARE, TaskKind.EDGES)
+_QUIET_WHEN_DONE = (
+    TaskKind.IMPORT, TaskKind.PREPARE, TaskKind.EDGES, TaskKind.STRAIGHTEN, TaskKind.UNBOW,
+    TaskKind.FIND_EDGES,
+)  # fmt: skip
 _THUMBNAIL = 260
 
 
@@ -30,7 +35,7 @@ def announce(*found: PictureTask | None) -> None:
     """Tell the workers, after the commit, of tasks that were just kept."""
     for task in found:
         if task is not None:
-            services().queue.announce_task(task.id)
+            say_if_delayed(services().queue.announce_task(task.id))
 
 
 @blueprint.get("/projects/<int:project_id>/tasks")
@@ -39,21 +44,24 @@ def of_project(project_id: int) -> Any:
     """The tasks a bench shows; the panel asks for itself again while one is running."""
     projects.find_project(session(), person_id(), project_id)
     bench = request.args.get("bench", "pictures")
-    return panel(project_id, bench, request.args.get("picture", type=int))
+    of = {"picture_id": request.args.get("picture", type=int)}
+    shot_id = request.args.get("shot", type=int)
+    return panel(project_id, bench, **of, shot_id=shot_id)
 
 
-def panel(project_id: int, bench: str, picture_id: int | None = None) -> Any:
+def panel(
+    project_id: int, bench: str, picture_id: int | None = None, shot_id: int | None = None
+) -> Any:
     """Return the panel; an event says when something was finished since it was last asked for."""
     kinds = _SHOWN.get(bench, _SHOWN["pictures"])
-    found = tasks.tasks_of(session(), project_id, kinds, picture_id=picture_id)
+    found = tasks.tasks_of(session(), project_id, kinds, picture_id=picture_id, shot_id=shot_id)
     done = [task.finished for task in found if task.finished]
     asking = sum(task.state is JobState.ASKING for task in found)
     stamp = f"{max(done).isoformat() if done else ''}/{asking}"
     shown = [
         task
         for task in found
-        if not (task.state is JobState.DONE and task.kind in _QUIET_WHEN_DONE)
-        and task.state is not JobState.ASKING
+        if not (task.state is JobState.DONE and _quiet(task)) and task.state is not JobState.ASKING
     ]
     page = render_template(
         "_tasks.html",
@@ -62,10 +70,22 @@ def panel(project_id: int, bench: str, picture_id: int | None = None) -> Any:
         stamp=stamp,
         project_id=project_id,
         picture_id=picture_id,
+        shot_id=shot_id,
         bench=bench,
     )
     news = "stamp" in request.args and request.args["stamp"] != stamp
-    return page, 200, {"HX-Trigger": "picturechange"} if news else {}
+    return page, 200, {"HX-Trigger": _news(shot_id)} if news else {}
+
+
+def _quiet(task: PictureTask) -> bool:
+    """Whether what a task made shows by itself, so that nothing need be said of it."""
+    return task.kind in _QUIET_WHEN_DONE and "file" not in task.result
+
+
+def _news(shot_id: int | None) -> str:
+    """Return the event for something finished: pictures, or the shot, may have changed by it."""
+    row = session().get(ShotRow, shot_id) if shot_id else None
+    return json.dumps({"shotchange": {"version": row.version}}) if row else "picturechange"
 
 
 @blueprint.get("/projects/<int:project_id>/asking")
@@ -87,16 +107,18 @@ def asking(project_id: int) -> Any:
 def act(task_id: int, deed: str) -> Any:
     """Stop a task, do it again, or take it off the list."""
     task = tasks.find_task(session(), person_id(), task_id)
-    project_id, picture_id = task.project_id, task.picture_id
+    project_id, picture_id, shot_id = task.project_id, task.picture_id, task.shot_id
     if deed == "stop":
         tasks.stop_task(session(), task)
     elif deed == "forget":
         tasks.forget_task(session(), task)
     else:
-        tasks.resume_task(session(), task, services().queue)
+        say_if_delayed(tasks.resume_task(session(), task, services().queue))
     session().commit()
     bench = request.args.get("bench", "pictures")
-    page, status, headers = panel(project_id, bench, None if bench == "pictures" else picture_id)
+    page, status, headers = panel(
+        project_id, bench, None if bench == "pictures" else picture_id, shot_id
+    )
     return page, status, headers | {"HX-Trigger": "taskchange"}
 
 
@@ -135,6 +157,7 @@ def file(task_id: int) -> Any:
     """Send what an export made."""
     task = tasks.find_task(session(), person_id(), task_id)
     path = services().library.files.path(task.result.get("file", "-"))
-    if task.kind is not TaskKind.EXPORT or not path.is_file():
-        raise NotFound("This file is not there any more. Export the set again.")
-    return send_file(path, as_attachment=True, download_name=f"{task.name}.ora")
+    if task.kind not in (TaskKind.EXPORT, TaskKind.STRAIGHTEN) or not path.is_file():
+        raise NotFound("This file is not there any more. Have it made again.")
+    name = task.result.get("name", f"{task.name}.ora")
+    return send_file(path, as_attachment=True, download_name=name)

@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import os
-import signal
+import signal as signals
 import socket
 import uuid
 
 from celery.signals import worker_process_init
 from sqlalchemy.orm import Session, sessionmaker
 
-from vistaline.actions.picture_work import WORKS
 from vistaline.actions.pictures import Library
 from vistaline.actions.queue import CeleryQueue, celery_app
 from vistaline.actions.renders import orphaned_jobs, work_on
 from vistaline.actions.tasks import orphaned_tasks, work_on_task
+from vistaline.actions.works import WORKS
 from vistaline.core.confined import die_with_parent
 from vistaline.store.database import connect
 from vistaline.store.files import FileStore
@@ -40,7 +40,7 @@ def _open(**signal: object) -> None:
     """Open what each worker process needs for itself."""
     global _sessions, _library
     # Its main process may be killed; nobody would take up what this one went on with.
-    die_with_parent(signal.SIGKILL)
+    die_with_parent(signals.SIGKILL)
     _, _sessions = connect(_settings.database_url)
     _library = Library(FileStore(_settings.data))
 

@@ -8,11 +8,13 @@ behind it, counts as nothing.
 
 from __future__ import annotations
 
+import io
 import os
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 
@@ -36,7 +38,18 @@ from vistaline.core.render.pyramid import BORDER, Pyramid
 from vistaline.core.render.tracing import rays_of, reach_of
 from vistaline.core.shot import Shot
 
-__all__ = ["BARE", "SOFT", "UNCOUNTED", "Ahead", "FrameMap", "look_ahead", "map_frame", "ranges_of"]
+__all__ = [
+    "BARE",
+    "SOFT",
+    "UNCOUNTED",
+    "Ahead",
+    "FrameMap",
+    "look_ahead",
+    "map_frame",
+    "pack_ahead",
+    "ranges_of",
+    "unpack_ahead",
+]
 
 SOFT = 0.5
 """Source pixels per output pixel: less is told as stretched."""
@@ -96,8 +109,17 @@ def map_frame(shot: Shot, pyramids: Mapping[str, Pyramid], frame: float) -> Fram
     return FrameMap(out)
 
 
-def look_ahead(shot: Shot, pyramids: Mapping[str, Pyramid], *, threads: int | None = None) -> Ahead:
-    """Return what all frames of a shot are like; of a long one, evenly spaced ones."""
+def look_ahead(
+    shot: Shot,
+    pyramids: Mapping[str, Pyramid],
+    *,
+    threads: int | None = None,
+    progress: Callable[[float], None] = lambda share: None,
+) -> Ahead:
+    """Return what all frames of a shot are like; of a long one, evenly spaced ones.
+
+    ``progress`` is called with the share that is done, by several threads; it may raise to stop.
+    """
     step = -(-shot.frame.duration // _MOST_FRAMES)
     frames = range(0, shot.frame.duration, step)
     states = evaluate(shot, frames)
@@ -109,6 +131,7 @@ def look_ahead(shot: Shot, pyramids: Mapping[str, Pyramid], *, threads: int | No
     def work(_: int) -> np.ndarray:
         maps = looker.fresh_maps()
         for n in waiting:
+            progress(n / len(states))
             bare[n], histograms[n] = looker.look(states[n], nothing, maps)
         return maps
 
@@ -126,6 +149,39 @@ def look_ahead(shot: Shot, pyramids: Mapping[str, Pyramid], *, threads: int | No
         least=np.where(histograms.any(axis=1), least, np.inf),
         pictures=looker.pictures(maps),
     )
+
+
+def pack_ahead(ahead: Ahead) -> bytes:
+    """Return a look ahead as a file's bytes, in NumPy's own format."""
+    data = io.BytesIO()
+    arrays: dict[str, Any] = {
+        "frames": np.array(ahead.frames),
+        "bare": ahead.bare,
+        "stretched": ahead.stretched,
+        "least": ahead.least,
+        **{f"picture {key}": least for key, least in ahead.pictures.items()},
+    }
+    np.savez_compressed(data, **arrays)
+    return data.getvalue()
+
+
+def unpack_ahead(data: bytes) -> Ahead:
+    """Return the look ahead that :func:`pack_ahead` packed."""
+    with np.load(io.BytesIO(data)) as arrays:
+        frames = arrays["frames"].tolist()
+        step = frames[1] - frames[0] if len(frames) > 1 else 1
+        pictures = {
+            name.removeprefix("picture "): arrays[name]
+            for name in arrays.files
+            if name.startswith("picture ")
+        }
+        return Ahead(
+            frames=range(frames[0], frames[-1] + 1, step),
+            bare=arrays["bare"],
+            stretched=arrays["stretched"],
+            least=arrays["least"],
+            pictures=pictures,
+        )
 
 
 def ranges_of(frames: Sequence[int], told: np.ndarray) -> list[tuple[int, int]]:

@@ -11,7 +11,7 @@ depends_on = None
 
 _MOMENT = sa.DateTime().with_variant(mysql.DATETIME(fsp=3), "mysql", "mariadb")
 _WORKED = ("render_job", "render_range", "picture_task")
-_REVISIONS = ("revision", "sheet_revision")
+_REVISED = ("shot", "sheet")
 
 
 def upgrade() -> None:
@@ -30,13 +30,15 @@ def upgrade() -> None:
     op.create_foreign_key(
         "fk_picture_task_shot_id", "picture_task", "shot", ["shot_id"], ["id"], ondelete="CASCADE"
     )
-    for table in _REVISIONS:
-        op.add_column(table, sa.Column("key", sa.String(40), nullable=True))
+    for table in _REVISED:
+        op.add_column(
+            table, sa.Column("last_key", sa.String(40), nullable=False, server_default="")
+        )
 
 
 def downgrade() -> None:
-    for table in _REVISIONS:
-        op.drop_column(table, "key")
+    for table in _REVISED:
+        op.drop_column(table, "last_key")
     op.drop_constraint("fk_picture_task_shot_id", "picture_task", type_="foreignkey")
     op.drop_column("picture_task", "shot_id")
     op.drop_column("render_range", "seconds")

@@ -7,6 +7,8 @@ import { Moves } from "./moves.js";
 import { Preparing } from "./preparing.js";
 import { PaintedPlate, Separating } from "./separating.js";
 import { Setting } from "./setting.js";
+import { notice } from "./notice.js";
+import "./queue.js";
 import { Upload } from "./upload.js";
 
 const kinds = { Curve, Desk, Ease, Moves, PaintedPlate, Preparing, Separating, Setting, Tones, Upload };
@@ -15,14 +17,17 @@ document.addEventListener("htmx:after:swap", () => {
   disposeGone();
   mountAll(document.body, kinds);
 });
-document.addEventListener("htmx:error", async () => {
-  const { notice } = await import("./notice.js");
-  notice("The server does not answer. Nothing was lost; try again shortly.");
+document.addEventListener("htmx:error", () => notice("The server does not answer. Nothing was lost; try again shortly."));
+// What was done, but will take effect later, is said beside the answer.
+document.addEventListener("htmx:after:request", ({ detail: { ctx } }) => {
+  const said = ctx.response?.headers.get("X-Notice");
+  if (said) notice(said, "info");
 });
 
 document.addEventListener("click", (event) => {
   const at = (selector) => event.target.closest(selector);
   if (at("[data-dismiss]")) at(".notice-card").remove();
+  if (at("[data-reload]")) location.reload();
   if (at("[data-help]")) document.getElementById("help").showModal();
   if (at("[data-open]")) document.getElementById(at("[data-open]").dataset.open)?.showModal();
   if (at("[data-close]")) document.getElementById(at("[data-close]").dataset.close).close();

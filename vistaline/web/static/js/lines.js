@@ -1,5 +1,6 @@
 // Straight edges that the server finds in the picture: what is marked goes to them.
 const NEAR = 8; // screen pixels
+const [PAUSE, TURNS] = [700, 120]; // ms between two looks, and how many
 
 export class Lines {
   constructor(scene, viewfinder) {
@@ -14,11 +15,18 @@ export class Lines {
   async fetch() {
     if (this.found || this.asked) return;
     this.asked = true;
-    const answer = await fetch(`${this.scene.address}/lines.json`, { headers: { Accept: "application/json" } }).catch(() => null);
+    // Looked for by a worker; until it has found them, nothing snaps.
+    for (let turn = 0; turn < TURNS; turn++) {
+      const answer = await fetch(`${this.scene.address}/lines.json`, { headers: { Accept: "application/json" } }).catch(() => null);
+      if (answer?.status === 200) {
+        this.found = await answer.json();
+        this.finder.draw();
+      }
+      if (answer?.status !== 202) break;
+      if (!turn) document.body.dispatchEvent(new CustomEvent("taskchange"));
+      await new Promise((resolve) => setTimeout(resolve, PAUSE));
+    }
     this.asked = false;
-    if (!answer?.ok) return;
-    this.found = await answer.json();
-    this.finder.draw();
   }
 
   /** Those in sight, in overlay pixels. */

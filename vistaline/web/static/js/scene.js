@@ -1,6 +1,7 @@
 // The shot as the server describes it. Every number here came from there; edits and previews of
 // edits go there. Emits: "change" (new data), "frame", "choose".
-import { clearNotice, notice } from "./notice.js";
+import { clearNotice, notice, refuse } from "./notice.js";
+import { queue } from "./queue.js";
 import { unpack } from "./tracks.js";
 
 const token = () => document.querySelector('meta[name="csrf-token"]').content;
@@ -167,11 +168,12 @@ export class Scene extends EventTarget {
   /** Make an edit and keep it; resolves to whether it was. */
   async edit(verb, values) {
     this.queued = null;
-    const answer = await this.#post(`edits/${verb}?frame=${this.frame}&as=${this.as}`, { ...values, version: this.data.version });
-    const body = await answer.json().catch(() => ({ error: "The server gave no answer. Try again." }));
-    if (!answer.ok) {
+    const wish = { playhead: this.frame, auto_key: this.autoKey, ...values };
+    const answer = await queue.post(`${this.address}/edits/${verb}?frame=${this.frame}&as=${this.as}`, wish).catch(() => null);
+    const body = answer ? await answer.json().catch(() => ({})) : {};
+    if (!answer?.ok) {
       this.forget();
-      notice(body.error);
+      refuse(body);
       return false;
     }
     clearNotice();
@@ -207,9 +209,9 @@ export class Scene extends EventTarget {
 
   /** Put what was copied last on this shot's stage. */
   async paste() {
-    const answer = await this.#post("paste", { version: this.data.version });
-    const body = await answer.json().catch(() => ({ error: "The server gave no answer. Try again." }));
-    if (!answer.ok) return notice(body.error);
+    const answer = await queue.post(`${this.address}/paste`, {}).catch(() => null);
+    const body = answer ? await answer.json().catch(() => ({})) : {};
+    if (!answer?.ok) return refuse(body);
     clearNotice();
     document.body.dispatchEvent(new CustomEvent("shotchange", { detail: body }));
   }

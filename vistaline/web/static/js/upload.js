@@ -1,5 +1,7 @@
 // Files in: each with its own progress bar and, if it is refused, its own sentence. What becomes of
 // a file then is shown by the list of tasks.
+import { notice } from "./notice.js";
+
 export class Upload {
   constructor(form) {
     this.form = form;
@@ -71,6 +73,8 @@ export class Upload {
       }
       if (request.status !== 200) return over(answer.error, true);
       document.body.dispatchEvent(new CustomEvent("taskchange"));
+      const later = request.getResponseHeader("X-Notice");
+      if (later) notice(later, "info");
       if (answer.new) job.row.remove();
       over(answer.new ? "here" : `already here as ${answer.name}`, false);
     });

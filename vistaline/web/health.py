@@ -1,0 +1,93 @@
+"""How the servers are: ``/healthz``, for whoever watches over a machine, without signing in."""
+
+from __future__ import annotations
+
+import json
+import os
+import resource
+import shutil
+from pathlib import Path
+from typing import Any
+
+import redis
+from flask import Blueprint, current_app
+from sqlalchemy import text
+from sqlalchemy.exc import SQLAlchemyError
+
+from vistaline.core.kept import held
+from vistaline.web.context import services
+
+__all__ = ["blueprint"]
+
+blueprint = Blueprint("health", __name__)
+
+_LEAST_FREE = 200_000_000
+"""Bytes; with less on the disk hardly a picture can be kept."""
+
+
+@blueprint.get("/healthz")
+def healthz() -> Any:
+    """Answer 200 if all is well, else 503; either way with what was found, as JSON."""
+    free = shutil.disk_usage(services().library.files.root).free
+    told = {
+        "database": _database(),
+        "queue": _queue(),
+        "processes": _processes(),
+        "disk": {"ok": free >= _LEAST_FREE, "free": free},
+    }
+    parts = [*told["processes"].values(), *(told[name] for name in ("database", "queue", "disk"))]
+    well = all(part["ok"] for part in parts)
+    caches = held()
+    memory = {
+        "peak": 1024 * resource.getrusage(resource.RUSAGE_SELF).ru_maxrss,
+        "private": private_bytes(),
+        "caches": caches,
+        "cached": sum(caches.values()),
+        "pyramids_open": services().library.pyramids_open,
+        "descriptors": len(os.listdir("/proc/self/fd")),
+    }
+    return {"ok": well, **told, "memory": memory}, 200 if well else 503
+
+
+def private_bytes() -> int:
+    """Return the bytes of memory this process has for itself alone (Linux)."""
+    rollup = Path("/proc/self/smaps_rollup").read_text().splitlines()
+    kilobytes = [int(line.split()[1]) for line in rollup if line.startswith("Private_")]
+    return 1024 * sum(kilobytes)
+
+
+def _database() -> dict[str, Any]:
+    try:
+        with services().sessions() as session:
+            session.execute(text("SELECT 1"))
+    except SQLAlchemyError as error:
+        return {"ok": False, "why": type(error).__name__}
+    return {"ok": True}
+
+
+def _queue() -> dict[str, Any]:
+    client = redis.Redis.from_url(
+        current_app.config["RATELIMIT_STORAGE_URI"], socket_connect_timeout=1, socket_timeout=2
+    )
+    try:
+        client.ping()
+    except redis.exceptions.RedisError as error:
+        return {"ok": False, "why": type(error).__name__}
+    finally:
+        client.close()
+    return {"ok": True}
+
+
+def _processes() -> dict[str, dict[str, Any]]:
+    """Return how those are that the start command watches, as it tells them in a file."""
+    try:
+        told = json.loads(Path(os.environ["VISTALINE_STATUS"]).read_text())
+    except (KeyError, OSError, ValueError):
+        return {}  # started in another way: nobody watches
+    return {
+        name: {
+            "ok": bool(found["runs"]) and Path(f"/proc/{found['pid']}").exists(),
+            "restarts": found["restarts"],
+        }
+        for name, found in told.items()
+    }

@@ -1,0 +1,63 @@
+// The edits of this window, one after the other, in the order they were asked for: each is made
+// against the version the one before has reached. Panels' forms (through htmx) and the desk's own
+// drags and keys all go through here, and so do undo and redo.
+import { notice } from "./notice.js";
+
+const token = () => document.querySelector('meta[name="csrf-token"]').content;
+const at = () => document.getElementById("at").elements.version;
+
+// An answer that got lost says nothing of whether the edit was made; so it is asked for again
+// under the same key, and the server makes it once.
+const PAUSES = [300, 900, 2000, 4000, 8000];
+const AWAY = [502, 503, 504];
+
+class Queue {
+  constructor() {
+    this.last = Promise.resolve();
+    this.waiting = 0;
+  }
+
+  /** Send an edit when its turn comes; `request` is fetch's, its body a form's values. */
+  fetch(address, request) {
+    this.waiting += 1;
+    const turn = this.last.then(() => this.#send(address, request));
+    this.last = turn.catch(() => {}).finally(() => (this.waiting -= 1));
+    return turn;
+  }
+
+  /** Send values to an address, as a form would. */
+  post(address, values) {
+    const body = new URLSearchParams();
+    for (const [key, value] of Object.entries(values)) for (const each of [value].flat()) body.append(key, each);
+    return this.fetch(address, { method: "POST", headers: { Accept: "application/json", "X-CSRFToken": token() }, body });
+  }
+
+  async #send(address, request) {
+    request.body.set("version", at().value);
+    const headers = { ...request.headers, "X-Edit-Key": crypto.randomUUID() };
+    for (const pause of [...PAUSES, null]) {
+      const answer = await window.fetch(address, { ...request, headers }).catch((error) => error);
+      const lost = answer instanceof Error ? answer.name !== "AbortError" : AWAY.includes(answer.status);
+      if (lost && pause !== null) {
+        notice("The server does not answer. What you do is kept here and sent as soon as it does.", "info");
+        await new Promise((resolve) => setTimeout(resolve, pause));
+        continue;
+      }
+      if (answer instanceof Error) throw answer;
+      if (answer.ok) await this.#reached(answer.clone());
+      return answer;
+    }
+  }
+
+  async #reached(answer) {
+    const said = await answer.json().catch(() => null);
+    if (said?.version) at().value = said.version;
+  }
+}
+
+export const queue = new Queue();
+
+// Whatever a panel posts that names a version is an edit, too.
+document.addEventListener("htmx:config:request", ({ detail: { ctx } }) => {
+  if (ctx.request.method === "POST" && ctx.request.body.has("version")) ctx.fetch = (address, request) => queue.fetch(address, request);
+});
