@@ -18,7 +18,7 @@ from PIL import Image
 
 from tests.core import strangers
 from vistaline.core import incoming
-from vistaline.core.confined import Bounds, confined
+from vistaline.core.confined import Bounds, _Nursery, confined
 from vistaline.core.errors import EditError, PictureError, ShotError
 from vistaline.core.incoming import header_of, keep_pyramid, look_into, part_as_picture, small_part
 from vistaline.core.lettering import Title, draw_title
@@ -56,6 +56,17 @@ def _full() -> None:
     raise OSError(28, "No space left on device")
 
 
+class _Weapon:
+    """What a child could send that a file has taken over."""
+
+    def __reduce__(self) -> tuple[object, ...]:
+        return os.mkdir, ("/tmp/vistaline-was-taken-over",)
+
+
+def _taken_over() -> object:
+    return _Weapon()
+
+
 def _large(side: int) -> np.ndarray:
     return np.full((side, side), 7, np.uint16)
 
@@ -70,6 +81,7 @@ def _large(side: int) -> np.ndarray:
         (_stumble, PictureError, "damaged in a way"),
         (_refuse, EditError, r"^Not like this\.$"),
         (_full, OSError, "No space left"),
+        (_taken_over, PictureError, "reading it ended"),
     ],
 )
 def test_whatever_becomes_of_a_child_is_told(
@@ -83,6 +95,19 @@ def test_a_large_array_comes_back_and_can_be_changed() -> None:
     found = confined(_large, 2000, name="bay.jpg")
     found[0, 0] += 1
     assert (found[0, 0], found[1, 1], found.dtype) == (8, 7, np.uint16)
+
+
+def test_a_child_can_make_nothing_of_its_answer_but_data() -> None:
+    with pytest.raises(PictureError):
+        confined(_taken_over, name="bay.jpg")
+    assert not Path("/tmp/vistaline-was-taken-over").exists()
+
+
+def test_a_nursery_that_is_killed_is_begun_again() -> None:
+    assert confined(len, "four", name="a") == 4
+    _Nursery._current.process.kill()  # type: ignore[union-attr]
+    _Nursery._current.process.wait()  # type: ignore[union-attr]
+    assert confined(len, "four", name="a") == 4
 
 
 def written(folder: Path, name: str, data: bytes) -> Path:

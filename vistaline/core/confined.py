@@ -2,25 +2,34 @@
 
 Libraries that read pictures, drawings, pages and fonts have faults, and files made to find them
 are easily had. So nothing of that kind runs in a server: a child is forked from a small process
-that has the libraries loaded, is given bounds that the kernel holds, and whatever becomes of it,
-the caller gets an answer or a sentence.
+that has the libraries loaded (the nursery), is given bounds that the kernel holds, and whatever
+becomes of it, the caller gets an answer or a sentence.
+
+Python's own ``multiprocessing`` is not used: its children would import the program's main module
+anew, and Celery puts classes of its own in its place.
 """
 
 from __future__ import annotations
 
 import ctypes
+import dataclasses
 import errno
+import importlib
+import io
 import logging
 import os
 import pickle
 import resource
+import selectors
 import signal
+import socket
+import subprocess
+import sys
 import tempfile
 import threading
 import traceback
 from collections.abc import Callable
 from dataclasses import dataclass
-from multiprocessing import get_context
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any, TypeVar
@@ -29,20 +38,16 @@ import numpy as np
 
 from vistaline.core.errors import CoreError, PictureError
 
-__all__ = ["Bounds", "confined", "die_with_parent", "is_confined", "preload"]
+__all__ = ["Bounds", "confined", "die_with_parent", "is_confined", "nurse", "preload"]
 
-_PRELOADED = ["vistaline.core.incoming", "vistaline.core.lettering"]
 _AT_ONCE = threading.BoundedSemaphore(2)
 """Children a process may have at a time: their memory adds up."""
-_BY_FILE = 1 << 20
-"""Bytes from which an array comes back by way of a file instead of a pipe."""
 _PR_SET_PDEATHSIG = 1
 _log = logging.getLogger(__name__)
 _inside = False
+_preloaded = ["vistaline.core.incoming", "vistaline.core.lettering"]
 
 Result = TypeVar("Result")
-_CONTEXT = get_context("forkserver")
-_CONTEXT.set_forkserver_preload(_PRELOADED)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -52,7 +57,7 @@ class Bounds:
     memory: int = 1_000_000_000
     """Bytes, above what the libraries take."""
     seconds: int = 30
-    """Of processor time."""
+    """Of processor time; four times as long, and a minute, by the clock."""
     output: int = 4_000_000_000
     """Bytes of any file it writes."""
     files: int = 64
@@ -61,7 +66,7 @@ class Bounds:
 
 def preload(*modules: str) -> None:
     """Have more modules loaded where children are forked; counts before the first is."""
-    _CONTEXT.set_forkserver_preload([*_PRELOADED, *modules])
+    _preloaded.extend(modules)
 
 
 def is_confined() -> bool:
@@ -78,9 +83,10 @@ def confined(
 ) -> Result:
     """Return what ``work(*arguments, **options)`` returns, having run it in a child.
 
-    ``work`` must be a function of a module, and what goes in and comes out picklable; a large
-    array comes back memory-mapped. ``name`` is the file as the person knows it. Within a child
-    the work is simply done.
+    ``work`` must be a function of a module that has a name, and what goes in picklable. What
+    comes out is plain values, data classes of the core, or one array, which comes back
+    memory-mapped. ``name`` is the file as the person knows it. Within a child the work is simply
+    done.
 
     Raises
     ------
@@ -92,91 +98,207 @@ def confined(
     if _inside:
         return work(*arguments, **options)
     with _AT_ONCE, tempfile.TemporaryDirectory(prefix="vistaline-") as folder:
-        ours, theirs = _CONTEXT.Pipe(duplex=False)
-        request = pickle.dumps((work, arguments, options))
-        child = _CONTEXT.Process(
-            target=_serve, args=(theirs, request, bounds, folder, os.getpid()), daemon=True
-        )
-        child.start()
-        theirs.close()
-        try:
-            # Processor time is the kernel's to hold; this is for a child that waits for ever.
-            answered = ours.poll(4 * bounds.seconds + 60)
-            answer: tuple[str, Any] = ours.recv() if answered else ("late", None)
-        except (EOFError, OSError):
-            answer = ("died", None)
-        finally:
-            ours.close()
-            if answer_is_late := child.is_alive() and not answered:
-                child.kill()
-            child.join()
-        kind, told = answer
+        request = pickle.dumps((work, arguments, options, bounds, folder))
+        kind, told, code = _asked(request)
         if kind == "done":
-            return _whole(told)  # type: ignore[no-any-return]
+            # Copy on write: an array may be changed, and its file is gone when nobody uses it.
+            path = Path(folder) / _ARRAY
+            return np.load(path, mmap_mode="c").view(np.ndarray) if told is _Array else told
         if kind in ("refused", "disk"):
             raise told
-        raise PictureError(name, _words(kind, told, child.exitcode, late=answer_is_late))
+        raise PictureError(name, _words(kind, told, code))
 
 
-def _words(kind: str, told: Any, code: int | None, *, late: bool) -> str:
+def _asked(request: bytes) -> tuple[str, Any, int | None]:
+    """Return what a child answers: of what kind, what, and with which code it ended."""
+    kind, told, code = "died", None, None
+    with _Nursery.child() as child:
+        try:
+            child.send_bytes(request)
+            while code is None:
+                frame = child.recv_bytes()
+                if len(frame) == _CODE:  # the nursery's word; a child's own is longer
+                    code = int.from_bytes(frame, "big", signed=True)
+                else:
+                    kind, told = _Answers(io.BytesIO(frame)).load()
+        except (EOFError, OSError):
+            pass  # the nursery died, too
+        except Exception as error:
+            _log.error("a child answered what nobody reads: %s", error)
+            kind = "died"
+    return kind, told, code
+
+
+def _words(kind: str, told: Any, code: int | None) -> str:
     if kind == "memory":
-        reason = "it takes more memory to read than is allowed. Make it smaller or simpler."
-    elif late or code == -signal.SIGXCPU:
-        reason = "it takes too long to read. Make it smaller or simpler."
-    elif kind == "fault":
+        return "it takes more memory to read than is allowed. Make it smaller or simpler."
+    if code in (-signal.SIGXCPU, -signal.SIGALRM):
+        return "it takes too long to read. Make it smaller or simpler."
+    if kind == "fault":
         _log.error("a file that somebody brought in could not be read:\n%s", told)
-        reason = "it is damaged in a way that is not understood here. Save or copy it again."
-    else:
-        _log.error("a child that read a file died with code %s", code)
-        reason = (
-            "reading it ended the program that reads files, so it is left alone. Save it again "
-            "with another program."
+        return "it is damaged in a way that is not understood here. Save or copy it again."
+    _log.error("a child that read a file died with code %s", code)
+    return (
+        "reading it ended the program that reads files, so it is left alone. Save it again with "
+        "another program."
+    )
+
+
+# --- answers ----------------------------------------------------------------------------------
+
+_ARRAY = "array.npy"
+_CODE = 2
+"""Bytes of a frame that tells with which code a child ended."""
+
+
+class _Array:
+    """Stands for an array that lies in a file."""
+
+
+class _Answers(pickle.Unpickler):
+    """Reads an answer; a child that a file has taken over can make nothing of it but data."""
+
+    def find_class(self, module: str, name: str) -> Any:
+        """Return a class an answer may hold."""
+        if module.startswith("vistaline.core.") or module == "builtins":
+            found = getattr(importlib.import_module(module), name, None)
+            if isinstance(found, type) and (
+                issubclass(found, CoreError | OSError | _Array) or dataclasses.is_dataclass(found)
+            ):
+                return found
+            if (module, name) == ("vistaline.core.errors", "_rebuilt"):
+                return found
+        raise pickle.UnpicklingError(f"{module}.{name} has no place in an answer")
+
+
+# --- the nursery ------------------------------------------------------------------------------
+
+
+class _Nursery:
+    """The small process that children are forked from; there is one for each process that asks."""
+
+    _lock = threading.Lock()
+    _current: _Nursery | None = None
+
+    def __init__(self) -> None:
+        self.owner = os.getpid()
+        self.control, theirs = socket.socketpair()
+        program = (
+            f"from vistaline.core.confined import nurse; nurse({theirs.fileno()}, {_preloaded!r})"
         )
-    return reason
+        self.process = subprocess.Popen(
+            [sys.executable, "-c", program],
+            pass_fds=[theirs.fileno()],
+            stdin=subprocess.DEVNULL,
+            env=os.environ | {"PYTHONPATH": os.pathsep.join(path for path in sys.path if path)},
+            start_new_session=True,  # Ctrl-C is its owner's to deal with
+        )
+        theirs.close()
+
+    @classmethod
+    def child(cls) -> Connection:
+        """Return the line to a new child."""
+        ours, theirs = socket.socketpair()
+        with theirs:
+            for attempt in (1, 2):
+                with cls._lock:
+                    nursery = cls._current
+                    if nursery is None or nursery.owner != os.getpid():
+                        nursery = cls._current = _Nursery()
+                    try:
+                        socket.send_fds(nursery.control, [b"c"], [theirs.fileno()])
+                        break
+                    except OSError:  # it died; another is begun
+                        cls._current = None
+                        nursery.control.close()
+                        nursery.process.wait()
+                        if attempt == 2:
+                            raise
+        return Connection(ours.detach())
 
 
-@dataclass(frozen=True)
-class _Stored:
-    """An array that lies in a file."""
+def nurse(control: int, modules: list[str]) -> None:
+    """Fork children for as long as whoever holds the other end of ``control`` lives.
 
-    path: str
+    Each gets a line to its caller by a file descriptor; the nursery keeps it, too, to tell with
+    which code the child ended.
+    """
+    for module in modules:
+        importlib.import_module(module)
+    # Threads would not be there after a fork, but what they hold would be.
+    import cv2
+
+    cv2.setNumThreads(0)
+    line = socket.socket(fileno=control)
+    woken, waker = os.pipe()
+    os.set_blocking(waker, False)
+    signal.signal(signal.SIGCHLD, lambda *_: None)
+    signal.set_wakeup_fd(waker)
+    children: dict[int, Connection] = {}
+    with selectors.DefaultSelector() as waiting:
+        waiting.register(line, selectors.EVENT_READ)
+        waiting.register(woken, selectors.EVENT_READ)
+        while True:
+            for key, _ in waiting.select():
+                if key.fileobj == woken:
+                    os.read(woken, 4096)
+                    continue
+                asked, lines, _, _ = socket.recv_fds(line, 1, 1)
+                if not asked:
+                    return
+                pid = os.fork()
+                if pid == 0:
+                    signal.set_wakeup_fd(-1)
+                    signal.signal(signal.SIGCHLD, signal.SIG_DFL)
+                    line.close()
+                    _serve(Connection(lines[0]))
+                children[pid] = Connection(lines[0])
+            _bury(children)
 
 
-def _whole(told: Any) -> Any:
-    if isinstance(told, _Stored):
-        # Copy on write: it may be changed, and its file is gone as soon as nobody uses it.
-        return np.load(told.path, mmap_mode="c").view(np.ndarray)
-    return told
+def _bury(children: dict[int, Connection]) -> None:
+    """Tell of the children that have ended."""
+    for pid in list(children):
+        ended, status = os.waitpid(pid, os.WNOHANG)
+        if not ended:
+            continue
+        with children.pop(pid) as caller:
+            try:
+                code = os.waitstatus_to_exitcode(status)
+                caller.send_bytes(code.to_bytes(_CODE, "big", signed=True))
+            except OSError:
+                pass  # nobody waits for it any more
 
 
-def _serve(answers: Connection, request: bytes, bounds: Bounds, folder: str, parent: int) -> None:
-    """Do the work, in the child."""
+def _serve(caller: Connection) -> None:
+    """Do the work, in the child; does not return."""
     global _inside
     _inside = True
     die_with_parent(signal.SIGKILL)
-    _bind(bounds)
     try:
-        work, arguments, options = pickle.loads(request)
+        work, arguments, options, bounds, folder = pickle.loads(caller.recv_bytes())
+        _bind(bounds)
         result = work(*arguments, **options)
-        if isinstance(result, np.ndarray) and result.nbytes >= _BY_FILE:
-            path = str(Path(folder) / "result.npy")
-            np.save(path, result)
-            result = _Stored(path)
-        answers.send(("done", result))
+        if isinstance(result, np.ndarray):
+            np.save(Path(folder) / _ARRAY, result)
+            result = _Array
+        answer: tuple[str, Any] = ("done", result)
     except CoreError as error:
-        answers.send(("refused", error))
+        answer = ("refused", error)
     except MemoryError:
-        answers.send(("memory", None))
+        answer = ("memory", None)
     except OSError as error:
         # A file that is not there or a full disk is nobody's picture's fault.
         ours = error.errno is not None and error.errno not in (errno.EFBIG, errno.EINVAL)
-        answers.send(("disk", error) if ours else ("fault", traceback.format_exc()))
-    except Exception as error:
+        answer = ("disk", error) if ours else ("fault", traceback.format_exc())
+    except BaseException as error:
         # OpenCV has an exception of its own for memory that is not there.
         short = "Insufficient memory" in str(error) or "bad_alloc" in str(error)
-        answers.send(("memory", None) if short else ("fault", traceback.format_exc()))
-    answers.close()
-    os._exit(0)
+        answer = ("memory", None) if short else ("fault", traceback.format_exc())
+    try:
+        caller.send_bytes(pickle.dumps(answer))
+    finally:
+        os._exit(0)
 
 
 def _bind(bounds: Bounds) -> None:
@@ -191,6 +313,7 @@ def _bind(bounds: Bounds) -> None:
         resource.setrlimit(what, (most, most))
     # The soft bound ends it with SIGXCPU, which can be told from other deaths.
     resource.setrlimit(resource.RLIMIT_CPU, (bounds.seconds, bounds.seconds + 5))
+    signal.alarm(4 * bounds.seconds + 60)
 
 
 def die_with_parent(number: int = signal.SIGTERM) -> None:

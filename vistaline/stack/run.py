@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import signal
 import sys
 import tempfile
 import time
@@ -78,6 +79,9 @@ def main() -> None:
     folder = Path(os.environ.get("VISTALINE_VAR", "var")).resolve()
     offset = int(os.environ.get("VISTALINE_PORT", "33730"))
     ports = Ports(web=offset, database=offset + 1, queue=offset + 2)
+    folder.mkdir(parents=True, exist_ok=True)
+    # Passed through by the database's account, and looked into by none.
+    folder.chmod(0o711)
     # What is written from here on is for this account alone.
     os.umask(0o077)
     data = folder / "data"
@@ -90,7 +94,8 @@ def main() -> None:
         with _step("Starting the database and the queue"):
             addresses = start_services(supervisor, folder, ports)
         migrate(addresses.database)
-        load_demo(addresses.database, data)
+        if os.environ.get("VISTALINE_DEMO") != "no":
+            load_demo(addresses.database, data)
         with _step("Starting web and workers"):
             for service in _servers(folder, ports, addresses, status):
                 supervisor.start(service)
@@ -113,7 +118,14 @@ def _servers(folder: Path, ports: Ports, addresses: Addresses, status: Path) -> 
         "VISTALINE_STATUS": str(status),
     }
     return [
-        Service(name=name, command=command, environment=environment)
+        Service(
+            name=name,
+            command=command,
+            environment=environment,
+            # A worker would first look for its queue, which has gone with all the rest; what it
+            # is at is done again.
+            orphaned=signal.SIGTERM if name == "web" else signal.SIGKILL,
+        )
         for name, command in server_commands(sys.executable, ports.web, folder).items()
     ]
 

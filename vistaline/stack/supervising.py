@@ -9,6 +9,7 @@ import sys
 import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 from types import FrameType
 
@@ -37,6 +38,8 @@ class Service:
     log: Path | None = None
     """None: where this process writes."""
     answers: Callable[[], bool] = lambda: True
+    orphaned: signal.Signals = signal.SIGTERM
+    """What the kernel sends it when the process that watches it is gone."""
     wind_down: float = 20.0
     """Seconds it may take to end when it is asked to."""
 
@@ -184,7 +187,7 @@ def _spawn(service: Service) -> subprocess.Popen[bytes]:
             user=service.user,
             group=service.user,
             extra_groups=[] if service.user else None,
-            preexec_fn=die_with_parent,
+            preexec_fn=partial(die_with_parent, service.orphaned),
         )
     finally:
         if output:

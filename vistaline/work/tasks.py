@@ -7,7 +7,7 @@ import signal as signals
 import socket
 import uuid
 
-from celery.signals import worker_process_init
+from celery.signals import beat_embedded_init, worker_process_init
 from sqlalchemy.orm import Session, sessionmaker
 
 from vistaline.actions.pictures import Library
@@ -43,6 +43,12 @@ def _open(**signal: object) -> None:
     die_with_parent(signals.SIGKILL)
     _, _sessions = connect(_settings.database_url)
     _library = Library(FileStore(_settings.data))
+
+
+@beat_embedded_init.connect
+def _beat(**signal: object) -> None:
+    """Let the sweep's clock end with its main process, too."""
+    die_with_parent(signals.SIGKILL)
 
 
 def _worker() -> str:

@@ -1,6 +1,8 @@
 // A board with a picture on it: zooming, moving about, from screen to picture pixels and back.
 // Drawn by the processor, which a screenful of tiles takes little; a machine without a graphics
 // card would only imitate one, at several times the cost.
+import { follow } from "./drag.js";
+
 export const PLAIN = { willReadFrequently: true };
 const SMALLEST = 0.01;
 const LARGEST = 32;
@@ -108,18 +110,10 @@ export class Board {
 
   #move(event) {
     event.preventDefault();
-    this.room.setPointerCapture(event.pointerId);
     const from = { ...this.view, cx: event.clientX, cy: event.clientY };
     this.fitted = false;
     const move = (e) => this.#look(from.scale, from.x + e.clientX - from.cx, from.y + e.clientY - from.cy);
-    const stop = () => {
-      this.room.removeEventListener("pointermove", move);
-      this.room.removeEventListener("pointerup", stop);
-      this.room.removeEventListener("pointercancel", stop);
-    };
-    this.room.addEventListener("pointermove", move);
-    this.room.addEventListener("pointerup", stop);
-    this.room.addEventListener("pointercancel", stop);
+    follow(event, { move, end: () => {}, cancel: () => this.#look(from.scale, from.x, from.y) }, this.room);
   }
 
   /** Keys every board has; returns whether the key was one. Space held moves the picture. */

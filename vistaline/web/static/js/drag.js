@@ -1,37 +1,66 @@
-// One pointer drag from press to release; Escape gives it up.
-export function drag(event, { move, end, cancel }) {
-  const target = event.currentTarget;
-  target.setPointerCapture(event.pointerId);
-  const start = { x: event.clientX, y: event.clientY };
-  let moved = false;
-  const offset = (e) => ({ dx: e.clientX - start.x, dy: e.clientY - start.y, event: e });
-  const onMove = (e) => {
-    const now = offset(e);
-    moved ||= Math.hypot(now.dx, now.dy) > 2;
-    if (moved) move(now);
+// One press of the pointer, followed to its end, whatever that is.
+
+/**
+ * Follow a press on `target`: `move` gets each pointer event, `end` the last one.
+ *
+ * Released, it ends. So it does where the release cannot be seen: when the capture is lost or the
+ * tab is left, it ends at the place it was seen last. Given up (`cancel`) by Escape, or by the
+ * system, which takes a pen's pointer away when a palm comes down.
+ */
+export function follow(event, { move, end, cancel }, target = event.currentTarget) {
+  const { pointerId } = event;
+  let last = event;
+  let over = false;
+  const listen = (on) => {
+    const turn = on ? "addEventListener" : "removeEventListener";
+    target[turn]("pointermove", onMove);
+    target[turn]("pointerup", onUp);
+    target[turn]("pointercancel", giveUp);
+    target[turn]("lostpointercapture", finish);
+    document[turn]("visibilitychange", onLeave);
+    document[turn]("keydown", onKey, true);
   };
-  const stop = () => {
-    target.removeEventListener("pointermove", onMove);
-    target.removeEventListener("pointerup", onUp);
-    target.removeEventListener("pointercancel", onCancel);
-    document.removeEventListener("keydown", onKey, true);
+  const stop = (then) => {
+    if (over) return;
+    over = true;
+    listen(false);
+    if (target.hasPointerCapture?.(pointerId)) target.releasePointerCapture(pointerId);
+    then();
+  };
+  const onMove = (e) => {
+    if (e.pointerId !== pointerId) return; // another finger
+    last = e;
+    move(e);
   };
   const onUp = (e) => {
-    stop();
-    if (moved) end(offset(e));
-    else cancel?.();
+    if (e.pointerId !== pointerId) return;
+    last = e;
+    finish();
   };
-  const onCancel = () => {
-    stop();
-    cancel?.();
-  };
+  const finish = () => stop(() => end(last));
+  const giveUp = () => stop(() => cancel?.());
+  const onLeave = () => document.hidden && finish();
   const onKey = (e) => {
     if (e.key !== "Escape") return;
     e.stopPropagation();
-    onCancel();
+    giveUp();
   };
-  target.addEventListener("pointermove", onMove);
-  target.addEventListener("pointerup", onUp);
-  target.addEventListener("pointercancel", onCancel);
-  document.addEventListener("keydown", onKey, true);
+  target.setPointerCapture(pointerId);
+  listen(true);
+}
+
+/** A drag by at least two pixels: `move` and `end` get how far it has come; less is a `cancel`. */
+export function drag(event, { move, end, cancel }) {
+  const start = { x: event.clientX, y: event.clientY };
+  let moved = false;
+  const offset = (e) => ({ dx: e.clientX - start.x, dy: e.clientY - start.y, event: e });
+  follow(event, {
+    move: (e) => {
+      const now = offset(e);
+      moved ||= Math.hypot(now.dx, now.dy) > 2;
+      if (moved) move(now);
+    },
+    end: (e) => (moved ? end(offset(e)) : cancel?.()),
+    cancel,
+  });
 }

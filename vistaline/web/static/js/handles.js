@@ -134,8 +134,7 @@ export class Handles {
 
   #drag(event, verb, values, words = null) {
     this.words = words;
-    this.finder.dragging(event, (now) => [verb, values(now)]);
-    window.addEventListener("pointerup", () => (this.words = null), { once: true, capture: true });
+    this.finder.dragging(event, (now) => [verb, values(now)], () => {}, () => {}, () => (this.words = null));
     return true;
   }
 }

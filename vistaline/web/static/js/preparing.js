@@ -1,6 +1,6 @@
 // Putting a picture in shape: the divider, the crop frame, the level line, the repair brush.
 import { Board } from "./board.js";
-import { drag } from "./drag.js";
+import { drag, follow } from "./drag.js";
 import { Edits, ask } from "./edits.js";
 import { svg } from "./svg.js";
 
@@ -218,7 +218,7 @@ export class Preparing {
       this.split = Math.min(1, Math.max(0, from + dx / (this.board.width * this.board.view.scale)));
       this.board.redraw();
     };
-    drag({ currentTarget: this.board.room, pointerId: event.pointerId, clientX: event.clientX, clientY: event.clientY }, { move: set, end: set, cancel: () => {} });
+    drag({ currentTarget: this.board.room, pointerId: event.pointerId, clientX: event.clientX, clientY: event.clientY }, { move: set, end: set, cancel: () => set({ dx: 0 }) });
   }
 
   #dragCrop(event, point) {
@@ -306,27 +306,23 @@ export class Preparing {
     const stroke = { points: [[start.x, start.y]], width: this.#brush(), over: this.over };
     this.strokes.push(stroke);
     this.board.redraw();
-    const room = this.board.room;
-    room.setPointerCapture(event.pointerId);
     const move = (e) => {
       const { x, y } = this.board.toPicture(e);
       stroke.points.push([x, y]);
       this.board.redraw();
     };
-    const up = () => {
-      room.removeEventListener("pointermove", move);
-      room.removeEventListener("pointerup", up);
-      this.edits.make("brush_repair", { index: this.step, stroke: { points: stroke.points, width: stroke.width }, over: stroke.over });
+    const end = () => this.edits.make("brush_repair", { index: this.step, stroke: { points: stroke.points, width: stroke.width }, over: stroke.over });
+    const cancel = () => {
+      this.strokes = this.strokes.filter((each) => each !== stroke);
+      this.board.redraw();
     };
-    room.addEventListener("pointermove", move);
-    room.addEventListener("pointerup", up);
+    follow(event, { move, end, cancel }, this.board.room);
   }
 
   dispose() {
     document.body.removeEventListener("sheetchange", this.onChange);
     document.removeEventListener("keydown", this.onKey);
     document.removeEventListener("keyup", this.onKey);
-    this.edits.dispose();
     this.board.dispose();
   }
 }

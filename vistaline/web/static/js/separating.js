@@ -1,5 +1,6 @@
 // The Separate bench: a picture, its cutouts, and the tools that draw their masks.
 import { Board } from "./board.js";
+import { follow } from "./drag.js";
 import { Edits, ask, token } from "./edits.js";
 import { Looks } from "./looks.js";
 import { notice } from "./notice.js";
@@ -221,23 +222,22 @@ export class Separating {
     this.board.redraw();
   }
 
-  /** Follow the pointer to its release. */
-  #follow(event, move, up) {
-    const { room } = this.board;
-    room.setPointerCapture(event.pointerId);
-    const onMove = (e) => {
-      for (const each of e.getCoalescedEvents?.().length ? e.getCoalescedEvents() : [e]) move(this.board.toPicture(each), each);
+  /** Follow the pointer to its release; `cancel` takes back what was begun. */
+  #follow(event, move, end, cancel) {
+    const each = (e) => (e.getCoalescedEvents?.().length ? e.getCoalescedEvents() : [e]);
+    const seen = (e) => {
+      for (const part of each(e)) move(this.board.toPicture(part), part);
       this.board.redraw();
     };
-    const onUp = (e) => {
-      room.removeEventListener("pointermove", onMove);
-      room.removeEventListener("pointerup", onUp);
-      room.removeEventListener("pointercancel", onUp);
-      up(e);
+    const undone = () => {
+      cancel();
+      this.board.redraw();
     };
-    room.addEventListener("pointermove", onMove);
-    room.addEventListener("pointerup", onUp);
-    room.addEventListener("pointercancel", onUp);
+    follow(event, { move: seen, end, cancel: undone }, this.board.room);
+  }
+
+  #dropped(stroke) {
+    this.live = this.live.filter((each) => each !== stroke);
   }
 
   #stroke(event, at) {
@@ -252,7 +252,7 @@ export class Separating {
       const plain = { points: thinned(stroke.points), width: stroke.width, softness: stroke.softness };
       if (tool === "take" || tool === "avoid") {
         this.areas[tool].push(plain);
-        this.live = this.live.filter((each) => each !== stroke);
+        this.#dropped(stroke);
         return this.#tellAreas();
       }
       const kept =
@@ -263,10 +263,10 @@ export class Separating {
             : await this.#edit("brush_hair", { stroke: plain });
       stroke.kept = true;
       if (!kept) {
-        this.live = this.live.filter((each) => each !== stroke);
+        this.#dropped(stroke);
         this.board.redraw();
       }
-    });
+    }, () => this.#dropped(stroke));
   }
 
   #dragBox(event, at) {
@@ -277,7 +277,7 @@ export class Separating {
       await this.#edit("guess_mask", { box, effect: this.values.effect });
       this.drawnBox = null;
       this.board.redraw();
-    });
+    }, () => (this.drawnBox = null));
   }
 
   #clone(event, at) {
@@ -294,15 +294,15 @@ export class Separating {
     this.live.push(stroke);
     this.#follow(event, ({ x, y }) => stroke.points.push([x, y]), async () => {
       await this.edits.make("clone_plate", { clone: { stroke: { points: thinned(stroke.points), width: size, softness }, offset: this.offset }, behind: "" });
-      this.live = this.live.filter((each) => each !== stroke);
+      this.#dropped(stroke);
       this.board.redraw();
-    });
+    }, () => this.#dropped(stroke));
   }
 
   #sizeByDrag(event) {
     const from = this.values.size;
     const x = event.clientX;
-    this.#follow(event, (_, e) => this.#size(from * Math.exp((e.clientX - x) / 120)), () => {});
+    this.#follow(event, (_, e) => this.#size(from * Math.exp((e.clientX - x) / 120)), () => {}, () => this.#size(from));
   }
 
   #size(size) {
@@ -456,7 +456,6 @@ export class Separating {
 
   dispose() {
     for (const [target, kind, listener] of this.listeners) target.removeEventListener(kind, listener);
-    this.edits.dispose();
     this.board.dispose();
   }
 }

@@ -248,9 +248,10 @@ export class Viewfinder {
   }
 
   /** Preview what a drag wishes for while it lasts, and keep it at its end. */
-  dragging(event, wish, begin = () => {}, kept = () => {}) {
+  dragging(event, wish, begin = () => {}, kept = () => {}, over = () => {}) {
     this.gate.classList.add("busy");
     const finish = () => {
+      over();
       this.scene.dragging = false;
       this.gate.classList.remove("busy");
     };
