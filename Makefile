@@ -1,7 +1,7 @@
 # Everything a person or CI runs. Each target sets up what it needs first; set-up is idempotent.
 PYTHON := .venv/bin/python
 
-.PHONY: demo test lint bench setup screenshots
+.PHONY: demo test lint bench setup screenshots fuzz soak
 
 demo:  ## start everything with the demo data; Ctrl-C stops all of it
 	@scripts/setup run
@@ -21,6 +21,14 @@ lint:  ## style, types, import arrows
 bench:  ## speed and memory beside peers; a table and build/bench.json
 	@scripts/setup test
 	$(PYTHON) -m bench
+
+fuzz:  ## mutants of files people bring in: make fuzz [KIND=pdf] [COUNT=1500] [SEED=1]
+	@scripts/setup test
+	$(PYTHON) -m tests.core.strangers --kind $(or $(KIND),all) --count $(or $(COUNT),1500) --seed $(or $(SEED),1)
+
+soak:  ## ten seconds of each demo shot rendered while both cores are kept busy
+	@scripts/setup test
+	$(PYTHON) -m tests.soak
 
 screenshots:  ## redraw docs/screenshots from the demo
 	@scripts/setup test

@@ -34,6 +34,8 @@ class History(Generic[Document]):
     dump: Callable[[Document], Any]
     name: str
     """What the person knows it by."""
+    columns: Callable[[Document], dict[str, Any]] = lambda document: {}
+    """What of a document stands in columns of the row, too."""
     key: str = ""
     """Names the change that is asked for; empty if it has no name."""
 
@@ -67,7 +69,7 @@ class History(Generic[Document]):
         self.session.execute(
             delete(self.revisions).where(owner == self.row.id, number > self.row.position)
         )
-        self._move_to(self.row.position + 1)
+        self._move_to(self.row.position + 1, document)
         self._add(self.row.position, label, document, person_id)
 
     def undo(self, *, version: int) -> bool:
@@ -77,7 +79,8 @@ class History(Generic[Document]):
         self.must_be_at(version)
         if self.row.position <= 1:
             return False
-        self._move_to(self.row.position - 1)
+        position = self.row.position - 1
+        self._move_to(position, self.at(position))
         return True
 
     def redo(self, *, version: int) -> bool:
@@ -87,7 +90,8 @@ class History(Generic[Document]):
         self.must_be_at(version)
         if self.row.position >= self._last():
             return False
-        self._move_to(self.row.position + 1)
+        position = self.row.position + 1
+        self._move_to(position, self.at(position))
         return True
 
     def labels(self) -> tuple[str | None, str | None]:
@@ -117,7 +121,10 @@ class History(Generic[Document]):
         query = select(func.max(kind.number)).where(kind.owner_id == self.row.id)
         return self.session.scalar(query) or 1
 
-    def _move_to(self, position: int) -> None:
+    def _move_to(self, position: int, document: Document) -> None:
+        # All in one: each writing of the row counts its version on.
+        for column, value in self.columns(document).items():
+            setattr(self.row, column, value)
         self.row.position = position
         self.row.last_key = self.key[:40]
         self.row.changed = now()

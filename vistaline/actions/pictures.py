@@ -92,6 +92,14 @@ class Library:
             self.files.keep(incoming, admitted.info.extension)
         return self.add(session, project_id, name, admitted, **about)
 
+    def foresee(self, path: Path) -> None:
+        """Make what will be shown of a file, so that bringing it in is quick then.
+
+        Several may be foreseen side by side. Raises as :meth:`import_picture`.
+        """
+        with path.open("rb") as stream, self.files.receive(stream) as incoming:
+            self._admitted(incoming.path, incoming.sha256, path.name)
+
     def admit(self, file: str, name: str) -> Admitted:
         """Decode a stored picture whole and make what is shown of it; nothing is added yet.
 

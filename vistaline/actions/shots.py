@@ -102,7 +102,6 @@ def change_shot(
         return history.current()
     history.must_be_at(version)
     shot = edit.apply(history.current(), verb, arguments, at=at, auto_key=auto_key)
-    row.name = shot.name
     history.change(shot, edit.label(verb), version=version, person_id=person_id)
     return shot
 
@@ -143,14 +142,12 @@ def paste_layers(
 
 def undo(session: Session, row: ShotRow, *, version: int, key: str = "") -> None:
     """Go back one revision; does nothing at the first."""
-    if _history(session, row, key).undo(version=version):
-        row.name = current_shot(session, row).name
+    _history(session, row, key).undo(version=version)
 
 
 def redo(session: Session, row: ShotRow, *, version: int, key: str = "") -> None:
     """Go forward one revision; does nothing at the last."""
-    if _history(session, row, key).redo(version=version):
-        row.name = current_shot(session, row).name
+    _history(session, row, key).redo(version=version)
 
 
 def undo_labels(session: Session, row: ShotRow) -> tuple[str | None, str | None]:
@@ -175,5 +172,6 @@ def _history(session: Session, row: ShotRow, key: str = "") -> History[Shot]:
         parse=parse_shot,
         dump=dump_shot,
         name=row.name,
+        columns=lambda shot: {"name": shot.name},
         key=key,
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from multiprocessing import get_context
@@ -36,23 +37,27 @@ _OVERSCAN = 1.2
 
 
 def write_demo_files(folder: Path) -> list[Path]:
-    """Draw the demo's pictures and write its shots; returns the shot files."""
-    with ProcessPoolExecutor(2, mp_context=get_context("spawn")) as pool:
-        drawn = list(pool.map(_draw, LAYERS, [folder] * len(LAYERS)))
-    boxes = dict(zip(LAYERS, drawn, strict=True))
+    """Draw the demo's pictures, on all cores, and write its shots; returns the shot files."""
+    with ProcessPoolExecutor(os.cpu_count(), mp_context=get_context("spawn")) as pool:
+        # The longest first, so that no core is left with one of them at the end.
+        room, street = pool.submit(lamp_room, folder), pool.submit(harbour_street, folder)
+        layers = {name: pool.submit(_draw, name, folder) for name in LAYERS}
+        leaf = pool.submit(tour, folder)
+        dusk = _dusk({name: drawn.result() for name, drawn in layers.items()})
+        drawer = write_gallery(folder, flattened(folder, dusk)[0])
+        boxes = {name: drawn.result() for name, drawn in layers.items()}
+        rooms = room.result(), street.result(), leaf.result()
     paths = []
-    dusk = _dusk(boxes)
-    drawer = write_gallery(folder, flattened(folder, dusk)[0])
     for name, shot in (
         ("dusk-at-sallow-head", dusk),
         ("the-keeper", _keeper(boxes)),
         ("from-the-drawer", drawer),
-        ("a-leaf-of-the-logbook", tour(folder)),
+        ("a-leaf-of-the-logbook", rooms[2]),
         ("the-watcher", watcher(dusk)),
         ("the-lamp-holds", lamp_holds(dusk)),
         ("the-light-turns", light_turns(dusk)),
-        ("the-lamp-room", lamp_room(folder)),
-        ("harbour-street", harbour_street(folder)),
+        ("the-lamp-room", rooms[0]),
+        ("harbour-street", rooms[1]),
     ):
         path = folder / f"{name}.json"
         write_shot_file(shot, path, {key: ref.file for key, ref in shot.pictures.items()})

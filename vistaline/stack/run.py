@@ -8,6 +8,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -60,14 +61,21 @@ def load_demo(database: str, data: Path) -> None:
     with sessions() as session:
         if session.query(Person).first():
             return
-        with _step("Drawing the demo's pictures, once"), tempfile.TemporaryDirectory() as folder:
+        with tempfile.TemporaryDirectory() as folder:
+            with _step("Drawing the demo's pictures, once"):
+                paths = write_demo_files(Path(folder))
+                shot, _ = read_shot_file(paths[0])
+                flat = write_flat_pictures(Path(folder), shot)
+            with _step("Bringing them in"), ThreadPoolExecutor(os.cpu_count()) as pool:
+                pictures = {
+                    found.resolve() for path in paths for found in read_shot_file(path)[1].values()
+                }
+                list(pool.map(library.foresee, sorted({*pictures, *flat})))
             person = add_person(session, DEMO_NAME, DEMO_PASSWORD)
             project = create_project(session, person.id, "Sallow Head")
-            paths = write_demo_files(Path(folder))
             for path in paths:
                 import_shot_file(session, library, project.id, path, person.id)
-            shot, _ = read_shot_file(paths[0])
-            for path in write_flat_pictures(Path(folder), shot):
+            for path in flat:
                 with path.open("rb") as stream:
                     library.import_picture(session, project.id, path.name, stream)
         session.commit()

@@ -9,6 +9,7 @@ from typing import Any, TypedDict
 from flask import Response, redirect, request, send_file
 
 from vistaline.actions.errors import Refused
+from vistaline.store.models import Revised
 from vistaline.web.context import session
 
 __all__ = ["arguments", "asked", "changed", "playhead", "send_kept"]
@@ -69,9 +70,10 @@ def asked() -> Asked:
     return {"version": found, "key": request.headers.get("X-Edit-Key", "")[:40]}
 
 
-def changed(event: str, reached: int, otherwise: str) -> Any:
+def changed(event: str, row: Revised, otherwise: str) -> Any:
     """Commit, and say which version was reached: as ``event``, or by going back to the page."""
     session().commit()
+    reached = row.version
     if request.headers.get("HX-Request") or request.accept_mimetypes.best == "application/json":
         trigger = json.dumps({event: {"version": reached}})
         return {"version": reached}, 200, {"HX-Trigger": trigger, "HX-Reswap": "none"}

@@ -93,7 +93,7 @@ def step(picture_id: int, way: str) -> Any:
 def _answer(opened: Opened, task: PictureTask | None) -> Any:
     answer = changed(
         "sheetchange",
-        opened.row.version,
+        opened.row,
         url_for("prepare.bench", picture_id=opened.picture.id),
     )
     tasks.announce(task)

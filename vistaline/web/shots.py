@@ -269,7 +269,7 @@ def findings_of(row: ShotRow, shot: Shot) -> list[str]:
 
 
 def changed_shot(row: ShotRow) -> Any:
-    return changed("shotchange", row.version, url_for("shots.direct", shot_id=row.id))
+    return changed("shotchange", row, url_for("shots.direct", shot_id=row.id))
 
 
 def edited(row: ShotRow, verb: str, values: Mapping[str, Any]) -> Any:

@@ -10,7 +10,7 @@ from numba import njit
 
 from vistaline.core.picture.colour import srgb_polynomial, srgb_table
 from vistaline.core.render.in_order import row_in_order
-from vistaline.core.render.laying import KERNEL, lay_stretch, span_of
+from vistaline.core.render.laying import KERNEL, Cards, lay_stretch, span_of
 from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH
 
 __all__ = ["SRGB", "composite_linear", "composite_rgb", "composite_yuv"]
@@ -21,7 +21,7 @@ SRGB = srgb_table()
 _Q0, _Q1, _Q2, _Q3, _Q4 = srgb_polynomial()
 
 
-@njit(**KERNEL)
+@njit(inline="always")
 def _row(cards, y0, j, ground, planes):  # type: ignore[no-untyped-def]
     """Composite frame row ``y0 + j`` into ``planes`` (red, green, blue, through).
 
@@ -63,57 +63,77 @@ def _code(value, table):  # type: ignore[no-untyped-def]
 
 
 @njit(**KERNEL)
-def composite_linear(cards, ground, y0, out):  # type: ignore[no-untyped-def]
-    """Composite a band into ``out`` (rows, width, 4) uint16: linear, premultiplied, with alpha.
+def _composite(cards, ground, y0, table, light, codes, luma, cb, cr):  # type: ignore[no-untyped-def]
+    """Composite a band into whichever of ``light``, ``codes`` and ``luma`` has rows.
 
-    ``cards`` is :class:`Cards`; ``ground`` (3,) linear, 0..65535; ``y0`` the band's first row.
+    One kernel for all: most of it is how a row is composited, which the compiler would otherwise
+    take apart once more for each kind of picture that comes of it, twelve seconds a time.
     """
-    width = out.shape[1]
-    for j in range(out.shape[0]):
-        planes = np.empty((4, width), np.float32)
-        _row(cards, y0, j, ground, planes)
-        for x in range(width):
-            for channel in range(3):
-                value = planes[channel, x] + planes[3, x] * ground[channel]
-                out[j, x, channel] = np.uint16(min(value + np.float32(0.5), np.float32(65535)))
-            alpha = np.float32(65535) * (np.float32(1) - planes[3, x])
-            out[j, x, 3] = np.uint16(alpha + np.float32(0.5))
-
-
-@njit(**KERNEL)
-def composite_rgb(cards, ground, y0, table, out):  # type: ignore[no-untyped-def]
-    """Composite a band into ``out`` (rows, width, 3) uint8, sRGB. See :func:`composite_linear`."""
-    width = out.shape[1]
-    for j in range(out.shape[0]):
-        planes = np.empty((4, width), np.float32)
-        _row(cards, y0, j, ground, planes)
-        for x in range(width):
-            for channel in range(3):
-                value = planes[channel, x] + planes[3, x] * ground[channel]
-                out[j, x, channel] = np.uint8(_code(value, table) + np.float32(0.5))
-
-
-@njit(**KERNEL)
-def composite_yuv(cards, ground, y0, luma, cb, cr):  # type: ignore[no-untyped-def]
-    """Composite a band into 8-bit 4:2:0 planes, narrow range, matrix of ITU-R BT.709-6 item 3.
-
-    ``luma`` (rows, width), ``cb`` and ``cr`` (rows / 2, width / 2). Chroma is sited as H.264
-    assumes: on the left column, between the two rows.
-    """
-    width = luma.shape[1]
+    rows = max(light.shape[0], codes.shape[0], luma.shape[0])
+    width = max(light.shape[1], codes.shape[1], luma.shape[1])
     planes = np.empty((4, width), np.float32)
     blue_less = np.empty((2, width), np.float32)
     red_less = np.empty((2, width), np.float32)
     # A mean of 8: two rows, and three columns weighed 1, 2, 1.
     to_cb = np.float32(224 / 255 / 1.8556 / 8)
     to_cr = np.float32(224 / 255 / 1.5748 / 8)
-    for pair in range(luma.shape[0] // 2):
-        for half in range(2):
-            j = 2 * pair + half
-            _row(cards, y0, j, ground, planes)
+    for j in range(rows):
+        _row(cards, y0, j, ground, planes)
+        if luma.shape[0]:
+            half = j % 2
             _encode(planes, ground, luma[j], blue_less[half], red_less[half])
-        _mean_of_8(blue_less, to_cb, cb[pair])
-        _mean_of_8(red_less, to_cr, cr[pair])
+            if half:
+                _mean_of_8(blue_less, to_cb, cb[j // 2])
+                _mean_of_8(red_less, to_cr, cr[j // 2])
+            continue
+        for x in range(width):
+            for channel in range(3):
+                value = planes[channel, x] + planes[3, x] * ground[channel]
+                if codes.shape[0]:
+                    codes[j, x, channel] = np.uint8(_code(value, table) + np.float32(0.5))
+                else:
+                    light[j, x, channel] = np.uint16(
+                        min(value + np.float32(0.5), np.float32(65535))
+                    )
+            if light.shape[0]:
+                alpha = np.float32(65535) * (np.float32(1) - planes[3, x])
+                light[j, x, 3] = np.uint16(alpha + np.float32(0.5))
+
+
+_NO_LIGHT = np.empty((0, 0, 4), np.uint16)
+_NO_CODES = np.empty((0, 0, 3), np.uint8)
+_NO_PLANE = np.empty((0, 0), np.uint8)
+
+
+def composite_linear(cards: Cards, ground: np.ndarray, y0: int, out: np.ndarray) -> None:
+    """Composite a band into ``out`` (rows, width, 4) uint16: linear, premultiplied, with alpha.
+
+    ``ground`` (3,) linear, 0..65535; ``y0`` the band's first row.
+    """
+    _composite(cards, ground, y0, SRGB, out, _NO_CODES, _NO_PLANE, _NO_PLANE, _NO_PLANE)
+
+
+def composite_rgb(
+    cards: Cards, ground: np.ndarray, y0: int, table: np.ndarray, out: np.ndarray
+) -> None:
+    """Composite a band into ``out`` (rows, width, 3) uint8, sRGB. See :func:`composite_linear`."""
+    _composite(cards, ground, y0, table, _NO_LIGHT, out, _NO_PLANE, _NO_PLANE, _NO_PLANE)
+
+
+def composite_yuv(
+    cards: Cards,
+    ground: np.ndarray,
+    y0: int,
+    luma: np.ndarray,
+    cb: np.ndarray,
+    cr: np.ndarray,
+) -> None:
+    """Composite a band into 8-bit 4:2:0 planes, narrow range, matrix of ITU-R BT.709-6 item 3.
+
+    ``luma`` (rows, width), ``cb`` and ``cr`` (rows / 2, width / 2); the rows are even in number.
+    Chroma is sited as H.264 assumes: on the left column, between the two rows.
+    """
+    _composite(cards, ground, y0, SRGB, _NO_LIGHT, _NO_CODES, luma, cb, cr)
 
 
 @njit(**KERNEL)

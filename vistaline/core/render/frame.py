@@ -6,6 +6,7 @@ import os
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from typing import Any
 
 import cv2
 import numpy as np
@@ -128,16 +129,21 @@ class Renderer:
     def rgb(self, frame: float) -> np.ndarray:
         """Return a frame as (height, width, 3) uint8, sRGB."""
         out = np.empty((self._height, self._width, 3), np.uint8)
-        self._bands(
-            frame,
-            lambda y0, y1, *band: composite.composite_rgb(*band, composite.SRGB, out[y0:y1]),
-        )
+
+        def encode(y0: int, y1: int, *band: Any) -> None:
+            composite.composite_rgb(*band, composite.SRGB, out[y0:y1])
+
+        self._bands(frame, encode)
         return out
 
     def linear(self, frame: float) -> Rgba16:
         """Return a frame as (height, width, 4) uint16: linear, premultiplied, over the ground."""
         out = np.empty((self._height, self._width, 4), np.uint16)
-        self._bands(frame, lambda y0, y1, *band: composite.composite_linear(*band, out[y0:y1]))
+
+        def encode(y0: int, y1: int, *band: Any) -> None:
+            composite.composite_linear(*band, out[y0:y1])
+
+        self._bands(frame, encode)
         return out
 
     def yuv(self, frame: float, out: np.ndarray | None = None) -> np.ndarray:
@@ -147,7 +153,7 @@ class Renderer:
             out = np.empty((height * 3 // 2, width), np.uint8)
         chroma = out.reshape(-1)[height * width :].reshape(2, height // 2, width // 2)
 
-        def encode(y0: int, y1: int, *band: object) -> None:
+        def encode(y0: int, y1: int, *band: Any) -> None:
             half = slice(y0 // 2, y1 // 2)
             composite.composite_yuv(*band, out[y0:y1], chroma[0, half], chroma[1, half])
 

@@ -1,10 +1,11 @@
-"""Compiles the compositing kernels into numba's cache: ``python -m vistaline.core.render.warm``.
+"""Compiles the kernels into numba's cache: ``python -m vistaline.core.render.warm [part ...]``.
 
 Run at set-up, so that the first frame after a start is not kept waiting by a compiler.
 """
 
 from __future__ import annotations
 
+import sys
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -20,8 +21,12 @@ from vistaline.core.shot import Shot
 __all__ = ["warm"]
 
 
-def warm() -> None:
-    """Render one small frame in every form."""
+def warm(*parts: str) -> None:
+    """Render one small frame in every form ("frames"), or look ahead at it ("ahead"), or both.
+
+    The two take about as long each, so that set-up compiles them side by side.
+    """
+    parts = parts or ("frames", "ahead")
     picture = np.full((16, 16, 4), 65535, np.uint16)
     pyramid = Pyramid(
         width=16,
@@ -62,7 +67,10 @@ def warm() -> None:
     with TemporaryDirectory() as folder:
         shot = complete(shot, {"a": (16, 16)})
         looks = Looks(shot, PyramidStore(Path(folder)), lambda _: pyramid)
-        look_ahead(shot, looks)
+        if "ahead" in parts:
+            look_ahead(shot, looks)
+        if "frames" not in parts:
+            return
         renderer = Renderer(shot, looks)
         renderer.rgb(0)
         renderer.yuv(0)
@@ -70,4 +78,4 @@ def warm() -> None:
 
 
 if __name__ == "__main__":
-    warm()
+    warm(*sys.argv[1:])

@@ -316,8 +316,7 @@ export class Desk {
     if (!scene.data) return;
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
       event.preventDefault();
-      const which = event.shiftKey ? "redo" : "undo";
-      return document.querySelector(`[data-history="${which}"]:not(:disabled)`)?.click();
+      return scene.step(event.shiftKey ? "redo" : "undo");
     }
     if ((event.ctrlKey || event.metaKey) && this.element.dataset.bench === "arrange" && !getSelection().toString()) {
       const deed = { c: () => this.#copy(), v: () => this.#paste() }[event.key.toLowerCase()];

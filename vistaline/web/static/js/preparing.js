@@ -120,7 +120,7 @@ export class Preparing {
     if (event.target.closest("input, select, textarea, dialog")) return;
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z" && event.type === "keydown") {
       event.preventDefault();
-      return document.querySelector(`[data-history="${event.shiftKey ? "redo" : "undo"}"]:not(:disabled)`)?.click();
+      return this.edits.post(event.shiftKey ? "redo" : "undo");
     }
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     if (this.board.key(event)) return event.preventDefault();

@@ -186,6 +186,14 @@ export class Scene extends EventTarget {
     return true;
   }
 
+  /** Take the last edit back ("undo"), or make it again ("redo"); at the end nothing happens. */
+  async step(way) {
+    const answer = await queue.post(`${this.address}/${way}`, {}).catch(() => null);
+    const body = answer ? await answer.json().catch(() => ({})) : {};
+    if (!answer?.ok) return refuse(body);
+    document.body.dispatchEvent(new CustomEvent("shotchange", { detail: body }));
+  }
+
   /** Show what an edit would look like; the newest wish wins while one is being answered. */
   preview(verb, values, frame = this.frame) {
     this.queued = { verb, values, frame };

@@ -426,7 +426,7 @@ export class Separating {
     const { key } = event;
     if ((event.ctrlKey || event.metaKey) && key.toLowerCase() === "z") {
       event.preventDefault();
-      return document.querySelector(`[data-history="${event.shiftKey ? "redo" : "undo"}"]:not(:disabled)`)?.click();
+      return this.edits.post(event.shiftKey ? "redo" : "undo");
     }
     if (event.ctrlKey || event.metaKey) return;
     const turn = (list, now) => list[(list.indexOf(now) + 1) % list.length];
