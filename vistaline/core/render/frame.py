@@ -6,7 +6,6 @@ import os
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from typing import Any
 
 import cv2
 import numpy as np
@@ -130,8 +129,8 @@ class Renderer:
         """Return a frame as (height, width, 3) uint8, sRGB."""
         out = np.empty((self._height, self._width, 3), np.uint8)
 
-        def encode(y0: int, y1: int, *band: Any) -> None:
-            composite.composite_rgb(*band, composite.SRGB, out[y0:y1])
+        def encode(y0: int, y1: int, cards: Cards, ground: np.ndarray) -> None:
+            composite.composite_rgb(cards, ground, y0, composite.SRGB, out[y0:y1])
 
         self._bands(frame, encode)
         return out
@@ -140,8 +139,8 @@ class Renderer:
         """Return a frame as (height, width, 4) uint16: linear, premultiplied, over the ground."""
         out = np.empty((self._height, self._width, 4), np.uint16)
 
-        def encode(y0: int, y1: int, *band: Any) -> None:
-            composite.composite_linear(*band, out[y0:y1])
+        def encode(y0: int, y1: int, cards: Cards, ground: np.ndarray) -> None:
+            composite.composite_linear(cards, ground, y0, out[y0:y1])
 
         self._bands(frame, encode)
         return out
@@ -153,15 +152,15 @@ class Renderer:
             out = np.empty((height * 3 // 2, width), np.uint8)
         chroma = out.reshape(-1)[height * width :].reshape(2, height // 2, width // 2)
 
-        def encode(y0: int, y1: int, *band: Any) -> None:
+        def encode(y0: int, y1: int, cards: Cards, ground: np.ndarray) -> None:
             half = slice(y0 // 2, y1 // 2)
-            composite.composite_yuv(*band, out[y0:y1], chroma[0, half], chroma[1, half])
+            composite.composite_yuv(cards, ground, y0, out[y0:y1], chroma[0, half], chroma[1, half])
 
         self._bands(frame, encode)
         return out
 
     def _bands(self, frame: float, composite_band: Callable[..., None]) -> None:
-        """Call ``composite_band(y0, y1, *what the kernels take)`` from the top down."""
+        """Call ``composite_band(y0, y1, cards, ground)`` for bands of rows, from the top down."""
         state = evaluate(self.shot, [frame])[0]
         cards = self._place(state)
         if len(cards) > self._buffers.shape[1]:
@@ -202,7 +201,7 @@ class Renderer:
                     *(packed, spans, edges, opacity, shown, modes, nearness, plain, sources),
                     *(curved, near),
                 )
-                composite_band(y0, y1, told, self._ground, y0)
+                composite_band(y0, y1, told, self._ground)
 
         if self._threads == 1:
             work(0)
