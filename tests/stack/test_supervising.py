@@ -244,6 +244,11 @@ def test_killed_under_edits_nothing_is_lost_and_every_render_finishes(folder: Pa
         finally:
             over.set()
             editor.join(120)
+        readable = [
+            path for path in (folder / "data").rglob("*")
+            if path.is_file() and path.stat().st_mode & 0o077
+        ]  # fmt: skip
+        assert readable == [], "other accounts could read these"
         assert failed == [] and killed == 25 and len(acknowledged) > 50
         engine = create_engine(running.database)
         deadline = time.monotonic() + 150

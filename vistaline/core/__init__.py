@@ -1,6 +1,10 @@
 """Rules and computation: numpy in, numpy out; no interface, no database.
 
 - ``errors``      what can go wrong, in sentences for a person
+- ``files``       files that are there whole or not at all
+- ``confined``    work on what people bring in, in child processes that may die
+- ``incoming``    reading pictures and documents, in such children
+- ``kept``        what is computed once and kept, within one bound of memory
 - ``optics``      lens and gate
 - ``space``       poses, projections, homographies
 - ``timing``      frame rates, timecode, times as people type them

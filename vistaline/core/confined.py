@@ -225,9 +225,11 @@ def nurse(control: int, modules: list[str]) -> None:
     """
     for module in modules:
         importlib.import_module(module)
-    # Threads would not be there after a fork, but what they hold would be.
     import cv2
+    from PIL import Image
 
+    Image.init()  # its readers are imported when first one is looked for: here, not in each child
+    # Threads would not be there after a fork, but what they hold would be.
     cv2.setNumThreads(0)
     line = socket.socket(fileno=control)
     woken, waker = os.pipe()

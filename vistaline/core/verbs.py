@@ -31,7 +31,7 @@ FROM_JSON = BeforeValidator(_from_json)
 """For arguments that are more than a number or a word: a form sends them as JSON."""
 
 
-_LARGEST = 1e7
+_LARGEST = 1e12
 
 
 def _sensible(argument: str, value: Any) -> None:

@@ -1,1 +1,1 @@
-"""Starting and stopping what Vistaline needs: MariaDB, Redis, web, worker; loopback only."""
+"""Starting, watching and ending MariaDB, Redis, web and workers; loopback only."""

@@ -1,4 +1,8 @@
-"""Files named by their content, written atomically: temporary file, fsync, rename."""
+"""Files named by their content, written atomically: temporary file, fsync, rename, fsync.
+
+They are for the account alone that Vistaline runs as: temporary files are, and the start command
+sets its mask so for all others.
+"""
 
 from __future__ import annotations
 
@@ -13,10 +17,14 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
 
+from vistaline.core.files import replace_safely
+
 __all__ = ["FileStore", "Incoming"]
 
 
-_FOLDERS = ("incoming", "pictures", "documents", "pyramids", "previews", "renders", "derived")
+_FOLDERS = (
+    "incoming", "pictures", "type", "documents", "pyramids", "previews", "renders", "derived",
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -36,17 +44,10 @@ class FileStore:
 
     def __init__(self, root: Path) -> None:
         self.root = root
-        for name in (
-            "incoming",
-            "pictures",
-            "type",
-            "documents",
-            "pyramids",
-            "previews",
-            "renders",
-            "derived",
-        ):
+        for name in _FOLDERS:
             (root / name).mkdir(parents=True, exist_ok=True)
+        # Nobody else's account of this machine looks into it.
+        root.chmod(0o700)
 
     @contextmanager
     def receive(self, stream: BinaryIO) -> Iterator[Incoming]:
@@ -70,15 +71,13 @@ class FileStore:
         name = f"{folder}/{incoming.sha256[:2]}/{incoming.sha256}.{extension}"
         place = self.root / name
         place.parent.mkdir(exist_ok=True)
-        os.chmod(incoming.path, 0o644)
-        os.replace(incoming.path, place)
+        replace_safely(incoming.path, place)
         return name
 
     def keep_type(self, incoming: Incoming, extension: str) -> str:
         """Give a font its place; returns its name below the root."""
         name = f"type/{incoming.sha256}.{extension}"
-        os.chmod(incoming.path, 0o644)
-        os.replace(incoming.path, self.root / name)
+        replace_safely(incoming.path, self.root / name)
         return name
 
     def path(self, name: str) -> Path:

@@ -24,7 +24,7 @@ def upgrade() -> None:
     )
     op.add_column("render_job", sa.Column("beat", _MOMENT, nullable=True))
     op.add_column(
-        "render_range", sa.Column("seconds", sa.Float(), nullable=False, server_default="0")
+        "render_range", sa.Column("seconds", sa.Double(), nullable=False, server_default="0")
     )
     op.add_column("picture_task", sa.Column("shot_id", sa.Integer(), nullable=True))
     op.create_foreign_key(
