@@ -67,7 +67,7 @@ class Supervisor:
         """``status`` is a file that tells how the services are, for :mod:`vistaline.web.health`."""
         self._status = status
         self._running: dict[str, _Running] = {}
-        self._ending = False
+        self._ending = self._watching = False
 
     def start(self, service: Service) -> None:
         """Start a service; returns when it answers.
@@ -81,8 +81,6 @@ class Supervisor:
         process = self._running[service.name].process
         deadline = time.monotonic() + _PATIENCE
         while not service.answers():
-            if self._ending:
-                raise SystemExit(1)
             if process.poll() is not None or time.monotonic() > deadline:
                 where = f"; see {service.log}" if service.log else ""
                 raise SystemExit(f"{service.name} did not start{where}.")
@@ -94,16 +92,22 @@ class Supervisor:
         return self._running[name].process.pid
 
     def end_on_signals(self) -> None:
-        """Let Ctrl-C, a closed terminal and a request to end all lead out of :meth:`watch`."""
+        """Let Ctrl-C, a closed terminal and a request to end all lead out of :meth:`watch`.
+
+        Before that they raise SystemExit where the program is.
+        """
 
         def end(number: int, frame: FrameType | None) -> None:
             self._ending = True
+            if not self._watching:
+                raise SystemExit(128 + number)  # something else is under way, such as the demo
 
         for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             signal.signal(number, end)
 
     def watch(self) -> None:
         """Start again what dies, with growing pauses; returns when it is asked to end."""
+        self._watching = True
         while not self._ending:
             for running in self._running.values():
                 self._look_after(running)
