@@ -23,6 +23,7 @@ from vistaline.core.evaluate import evaluate
 from vistaline.core.formats.separation import write_separation
 from vistaline.core.formats.shotfile import read_shot_file
 from vistaline.core.formats.video import join_clips
+from vistaline.core.incoming import keep_pyramid
 from vistaline.core.picture.colour import codes_from_linear
 from vistaline.core.picture.cutset import parse_cutset
 from vistaline.core.picture.decode import decode_picture
@@ -164,7 +165,8 @@ def _open_looks(shot: Shot, pictures: dict[str, Path]) -> Looks:
     }
 
     def picture(key: str) -> Pyramid:
-        return store.get(contents[key], partial(decode_picture, pictures[key], pictures[key].name))
+        path = pictures[key]
+        return store.get_written(contents[key], partial(keep_pyramid, path, path.name))
 
     looks = Looks(shot.evolve(pictures=references), store, picture)
     for _ in looks.values():
