@@ -61,3 +61,10 @@ export const queue = new Queue();
 document.addEventListener("htmx:config:request", ({ detail: { ctx } }) => {
   if (ctx.request.method === "POST" && ctx.request.body.has("version")) ctx.fetch = (address, request) => queue.fetch(address, request);
 });
+
+// A worker changes things, too, as when a fill is put to use; the panel that follows it tells.
+for (const name of ["sheetchange", "shotchange"]) {
+  document.addEventListener(name, ({ detail }) => {
+    if (detail?.version > Number(at().value)) at().value = detail.version;
+  });
+}
