@@ -277,6 +277,10 @@ def _serve(caller: Connection) -> None:
     global _inside
     _inside = True
     die_with_parent(signal.SIGKILL)
+    # What libraries print of a damaged file, line upon line, is nothing for a log.
+    nowhere = os.open(os.devnull, os.O_WRONLY)
+    for stream in (1, 2):
+        os.dup2(nowhere, stream)
     try:
         work, arguments, options, bounds, folder = pickle.loads(caller.recv_bytes())
         _bind(bounds)
