@@ -130,7 +130,8 @@ def _asked(request: bytes) -> tuple[str, Any, int | None]:
 
 
 def _words(kind: str, told: Any, code: int | None) -> str:
-    if kind == "memory":
+    # Several libraries abort where memory is short, as that which draws PDF does.
+    if kind == "memory" or code == -signal.SIGABRT:
         return "it takes more memory to read than is allowed. Make it smaller or simpler."
     if code in (-signal.SIGXCPU, -signal.SIGALRM):
         return "it takes too long to read. Make it smaller or simpler."
