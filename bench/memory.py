@@ -69,7 +69,7 @@ def measure() -> list[Figure]:
         peak = max(peak, total)
         time.sleep(0.05)
     assert all(worker.exitcode == 0 for worker in workers)
-    on_disk = sum(p.stat().st_size for p in Path(scene.CACHE).glob("memory*/*.npy"))
+    on_disk = sum(p.stat().st_size for p in Path(scene.CACHE).glob("memory*.p*"))
     return [
         Figure("memory, twenty 12 MP layers, two workers", peak / 2**30, "GiB", 4.0),
         Figure("memory, their pyramids on disk", on_disk / 2**30, "GiB"),
