@@ -142,7 +142,7 @@ def test_a_page_of_nested_forms_is_given_up(
     monkeypatch.setattr(incoming, "_SMALL", Bounds(memory=600_000_000, seconds=2))
     began = time.monotonic()
     # Whichever bound it comes to first: time, or memory, where the library aborts.
-    with pytest.raises(PictureError, match=r"laughs\.pdf: (it takes too long|reading it ended)"):
+    with pytest.raises(PictureError, match=r"laughs\.pdf: it takes (too long|more memory)"):
         small_part(path, "laughs.pdf", 0, 200)
     assert time.monotonic() - began < 60
 
