@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
+import hashlib
 import os
+import shutil
+import tempfile
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from multiprocessing import get_context
@@ -37,6 +41,41 @@ _OVERSCAN = 1.2
 
 
 def write_demo_files(folder: Path) -> list[Path]:
+    """Write the demo's shots and their pictures; returns the shot files.
+
+    They are drawn once, and kept in the account's cache for as long as the drawings' code is the
+    same.
+    """
+    kept = _kept_at()
+    if not kept.exists():
+        kept.parent.mkdir(parents=True, exist_ok=True)
+        with tempfile.TemporaryDirectory(dir=kept.parent) as beside:
+            drawn = Path(beside) / "demo"
+            order = [path.name for path in _draw_all(drawn)]
+            (drawn / _ORDER).write_text("\n".join(order))
+            with contextlib.suppress(OSError):  # another process was first; its files are the same
+                drawn.rename(kept)
+    shutil.copytree(kept, folder, dirs_exist_ok=True)
+    (folder / _ORDER).unlink()
+    return [folder / name for name in (kept / _ORDER).read_text().split("\n")]
+
+
+_ORDER = "order.txt"
+
+
+def _kept_at() -> Path:
+    """Return where the drawn files are kept: a folder named by the code that makes them.
+
+    All of core's, too: shots are made by its edits and written in its file's form.
+    """
+    code, here = hashlib.sha256(), Path(__file__).parent
+    for source in sorted([*here.glob("*.py"), *(here.parent / "core").rglob("*.py")]):
+        code.update(source.read_bytes())
+    cache = os.environ.get("VISTALINE_CACHE") or Path.home() / ".cache" / "vistaline"
+    return Path(cache) / "demo" / code.hexdigest()[:24]
+
+
+def _draw_all(folder: Path) -> list[Path]:
     """Draw the demo's pictures, on all cores, and write its shots; returns the shot files."""
     with ProcessPoolExecutor(os.cpu_count(), mp_context=get_context("spawn")) as pool:
         # The longest first, so that no core is left with one of them at the end.
