@@ -11,7 +11,7 @@ from flask.testing import FlaskClient
 from PIL import Image
 
 from tests.core.rooms import room
-from tests.web.conftest import do_tasks
+from tests.web.conftest import do_tasks, signed_in
 from tests.web.test_web import edit, scene
 from vistaline.store.models import JobState
 
@@ -131,6 +131,19 @@ def test_a_surface_is_seen_straight_on_and_shows_its_own_picture(
     refused = client.post(f"{shot}/straighten", data={"layer": floor["id"]})
     assert refused.status_code == 422 and "no plane that catches" in refused.text
     assert client.post(f"{shot}/straighten", data={"layer": "none"}).status_code == 422
+
+
+def test_a_look_ahead_and_a_list_tell_nothing_of_other_shots(
+    client: FlaskClient, shot: str, project: str
+) -> None:
+    number = client.post(f"{shot}/find-edges").get_json()["task"]
+    assert client.get(f"{shot}/ahead?task={number}").status_code == 404
+    do_tasks(client.application)
+    # A stranger's own project, but this shot's number: its version is not told.
+    stranger = signed_in(client.application)
+    own = stranger.post("/projects", data={"name": "Elsewhere"}).headers["Location"]
+    answer = tasks_panel(stranger, shot, own, stamp="-")
+    assert answer.headers["HX-Trigger"] == "picturechange"
 
 
 def test_a_task_on_a_shot_is_stopped(client: FlaskClient, shot: str, project: str) -> None:

@@ -8,7 +8,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 from types import FrameType
@@ -52,7 +52,6 @@ class _Running:
     restarts: int = 0
     pause: float = _FIRST_PAUSE
     again_at: float | None = None
-    codes: list[int] = field(default_factory=list)
 
 
 class Supervisor:
@@ -131,7 +130,6 @@ class Supervisor:
             if now - running.since > _STEADY:
                 running.pause = _FIRST_PAUSE
             return
-        running.codes.append(code)
         running.restarts += 1
         self._later(running)
         _say(f"{running.service.name} ended with code {code}; it is started again.")

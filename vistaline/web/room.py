@@ -157,6 +157,8 @@ def ahead(shot_id: int) -> Any:
         follow = request.args.get("task", type=int)
         task_id = follow or _begun(row, TaskKind.LOOK_AHEAD, row.name, wish)["task"]
         task = find_task(session(), person_id(), task_id)
+        if task.kind is not TaskKind.LOOK_AHEAD or task.shot_id != row.id:
+            raise NotFound("This is no look ahead at the shot.")
         if follow and task.state is JobState.DONE:  # of a version that was edited meanwhile
             found = kept_ahead(services().library, task.arguments, row.id)
         if found is None:

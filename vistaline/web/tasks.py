@@ -44,9 +44,8 @@ def of_project(project_id: int) -> Any:
     """The tasks a bench shows; the panel asks for itself again while one is running."""
     projects.find_project(session(), person_id(), project_id)
     bench = request.args.get("bench", "pictures")
-    of = {"picture_id": request.args.get("picture", type=int)}
-    shot_id = request.args.get("shot", type=int)
-    return panel(project_id, bench, **of, shot_id=shot_id)
+    args = request.args
+    return panel(project_id, bench, args.get("picture", type=int), args.get("shot", type=int))
 
 
 def panel(
@@ -74,7 +73,7 @@ def panel(
         bench=bench,
     )
     news = "stamp" in request.args and request.args["stamp"] != stamp
-    return page, 200, {"HX-Trigger": _news(shot_id)} if news else {}
+    return page, 200, {"HX-Trigger": _news(project_id, shot_id)} if news else {}
 
 
 def _quiet(task: PictureTask) -> bool:
@@ -82,10 +81,12 @@ def _quiet(task: PictureTask) -> bool:
     return task.kind in _QUIET_WHEN_DONE and "file" not in task.result
 
 
-def _news(shot_id: int | None) -> str:
+def _news(project_id: int, shot_id: int | None) -> str:
     """Return the event for something finished: pictures, or the shot, may have changed by it."""
     row = session().get(ShotRow, shot_id) if shot_id else None
-    return json.dumps({"shotchange": {"version": row.version}}) if row else "picturechange"
+    if row is None or row.project_id != project_id:
+        return "picturechange"
+    return json.dumps({"shotchange": {"version": row.version}})
 
 
 @blueprint.get("/projects/<int:project_id>/asking")
