@@ -125,6 +125,17 @@ def test_any_edit_of_a_shot_can_be_read_back_or_is_refused(seed: int) -> None:
     assert made > 40
 
 
+@pytest.mark.parametrize("name", ["Nan", "Infinity", "1e999", "12"])
+def test_a_name_may_read_like_a_number(name: str) -> None:
+    shot = make_shot({"back": (1600, 900)})
+    renamed = edit.apply(shot, "rename_shot", {"name": name})
+    assert edit.apply(renamed, "add_title", {"text": name}).layers[-1].title.text == name  # type: ignore[union-attr]
+    assert renamed.name == name
+    for beyond in ("1e300", "nan", 1e300):
+        with pytest.raises(EditError):
+            edit.apply(shot, "move_layer", {"layer": "back", "across": beyond})
+
+
 def filled(**changes: Any) -> Shot:
     shot = make_shot({"back": (1600, 900), "front": (1600, 900)}, frame={"duration": 5000})
     document = dump_shot(shot)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Callable, Mapping
+from functools import wraps
 from typing import Any, Generic, TypeVar
 
 from pydantic import BeforeValidator, ConfigDict, ValidationError, validate_call
@@ -36,11 +37,6 @@ _LARGEST = 1e12
 
 def _sensible(argument: str, value: Any) -> None:
     """Refuse a number beyond anything a person means: what is computed from it would overflow."""
-    if isinstance(value, str):
-        try:
-            value = float(value)
-        except ValueError:
-            return
     if isinstance(value, int | float) and not abs(value) <= _LARGEST:
         words = argument.replace("_", " ").capitalize()
         raise EditError(f"{words} is no number that can be used here. Type a smaller one.")
@@ -57,7 +53,14 @@ class Verbs(Generic[Document]):
         """Register an edit under its function's name, with the words undo shows for it."""
 
         def register(function: Callable[..., Document]) -> Callable[..., Document]:
-            checked = validate_call(config=ConfigDict(allow_inf_nan=False))(function)
+            # Inside the check of types: a name or a title may read like a number.
+            @wraps(function)
+            def bounded(document: Document, **arguments: Any) -> Document:
+                for argument, value in arguments.items():
+                    _sensible(argument, value)
+                return function(document, **arguments)
+
+            checked = validate_call(config=ConfigDict(allow_inf_nan=False))(bounded)
             self.functions[function.__name__] = checked
             self._labels[function.__name__] = label
             return function
@@ -78,8 +81,6 @@ class Verbs(Generic[Document]):
         """
         if name not in self.functions:
             raise EditError(f"There is no edit called {name!r}.")
-        for argument, value in arguments.items():
-            _sensible(argument, value)
         try:
             return self.functions[name](document, **dict(arguments))
         except ValidationError as error:
