@@ -71,16 +71,25 @@ def test_keys_at_typing_speed_are_all_obeyed(direct: Page) -> None:
     expect(page.locator(".notice-card")).to_have_count(0)
 
 
-def test_a_held_arrow_key_counts_every_step(direct: Page) -> None:
+@pytest.mark.parametrize(("pace", "slow"), [(15, 0), (160, 0), (160, 400)])
+def test_a_held_arrow_key_counts_every_step(direct: Page, pace: int, slow: int) -> None:
+    """Also when each step is kept by itself, and panels that show older values come meanwhile."""
     page = direct
     field = page.locator("#inspector input[data-step]").first
     field.wait_for()
     name, step = field.get_attribute("id"), float(field.get_attribute("data-step") or 1)
     field = page.locator(f"#{name}")
     first = float(field.input_value())
+    page.evaluate(
+        """slow => { const fetch = window.fetch; window.fetch = async (address, request) => {
+             const answer = await fetch(address, request);
+             if (request?.method !== "POST") await new Promise((rest) => setTimeout(rest, slow));
+             return answer; }; }""",
+        slow,
+    )
     field.focus()
     for _ in range(20):
-        page.keyboard.press("ArrowUp", delay=15)
+        page.keyboard.press("ArrowUp", delay=pace)
     settled(page)
     assert float(page.locator(f"#{name}").input_value()) == pytest.approx(
         first + 20 * step, abs=0.01

@@ -59,7 +59,7 @@ function nudge(event, field) {
   const value = Number(field.value) + step;
   const bounded = Math.min(Math.max(value, field.min === "" ? -Infinity : Number(field.min)), field.max === "" ? Infinity : Number(field.max));
   field.value = Number(bounded.toFixed(4));
-  field.dispatchEvent(new Event("change", { bubbles: true }));
+  for (const kind of ["input", "change"]) field.dispatchEvent(new Event(kind, { bubbles: true }));
   event.preventDefault();
 }
 document.addEventListener("keydown", (event) => {

@@ -8,6 +8,7 @@ import { Route } from "./route.js";
 import { Rows } from "./rows.js";
 import { Scene } from "./scene.js";
 import { Transport } from "./transport.js";
+import { Typed } from "./typed.js";
 import { Views } from "./views.js";
 import { Viewfinder } from "./viewfinder.js";
 
@@ -31,10 +32,13 @@ export class Desk {
     if (bench === "direct") this.route = new Route(element, this.scene, this.transport);
     if (bench === "direct") this.rows = new Rows(element, this.scene, this.route);
     this.unfolded = new Set(); // what was opened on the panels, which are fetched anew
-    this.typing = new Set(); // fields with what was typed since the last edit was kept
+    this.typed = new Typed(element, VALUES);
     this.#listen();
     this.#tellFolded();
-    this.onSwap = () => this.#settle();
+    this.onSwap = ({ detail }) => {
+      if (detail.ctx?.target?.id === "inspector") this.typed.arrived(detail.ctx);
+      this.#settle();
+    };
     document.body.addEventListener("htmx:after:swap", this.onSwap);
     element.addEventListener("input", (event) => event.target.id === "find" && this.#settle());
     element.addEventListener("keydown", (event) => {
@@ -53,14 +57,17 @@ export class Desk {
     document.body.addEventListener("shotchange", ({ detail }) => {
       // At once, so that the next edit is made against this version even before the scene is here.
       scene.reached(detail.version);
-      this.typing.clear();
       scene.load();
       if (scene.take) scene.lookBeside(scene.take, scene.besideQuery);
     });
     scene.addEventListener("change", () => this.#numbers());
     scene.addEventListener("frame", () => this.#rest());
     element.addEventListener("opentab", ({ detail }) => this.#open(detail));
-    scene.addEventListener("choose", () => this.#pressed());
+    scene.addEventListener("choose", () => {
+      if (scene.layer !== this.meant?.layer || scene.framing !== this.meant.framing) this.typed.clear();
+      this.meant = { layer: scene.layer, framing: scene.framing };
+      this.#pressed();
+    });
     element.addEventListener("click", (event) => {
       this.#click(event);
       const move = event.target.closest("[data-move]");
@@ -79,7 +86,6 @@ export class Desk {
       const [x1, y1, x2, y2] = detail.points.map((value) => value.toFixed(3));
       scene.edit(detail.verb, { ...detail.values, ease: "own", x1, y1, x2, y2 });
     });
-    element.addEventListener("input", ({ target }) => target.matches(VALUES) && this.typing.add(target));
     element.addEventListener("change", ({ target }) => this.#remember(target));
     element.addEventListener("toggle", ({ target }) => {
       const { unfolds } = target.dataset;
@@ -289,7 +295,7 @@ export class Desk {
     for (const part of this.element.querySelectorAll("[data-unfolds]")) part.open = this.unfolded.has(part.dataset.unfolds);
     this.#recall();
     // A value is shown as it was understood, however it was typed, and as it is at the playhead.
-    for (const field of this.element.querySelectorAll(VALUES)) if (!this.typing.has(field) && field.value !== field.defaultValue) field.value = field.defaultValue;
+    for (const field of this.element.querySelectorAll(VALUES)) if (!this.typed.has(field) && field.value !== field.defaultValue) field.value = field.defaultValue;
   }
 
   #pressed() {
@@ -306,7 +312,7 @@ export class Desk {
     const values = this.element.dataset.bench === "arrange" ? shown.values.layers[layer] : shown.values.framings[framing];
     for (const field of this.element.querySelectorAll("#inspector [data-live]")) {
       const value = values?.[field.dataset.live];
-      if (value !== undefined) field.value = Number(value.toFixed(3));
+      if (value !== undefined && !this.typed.has(field)) field.value = Number(value.toFixed(3));
     }
   }
 
@@ -383,6 +389,6 @@ export class Desk {
   dispose() {
     document.removeEventListener("keydown", this.onKey);
     document.body.removeEventListener("htmx:after:swap", this.onSwap);
-    for (const view of [this.viewfinder, this.proof, this.ahead, ...this.plans, this.route]) view?.dispose();
+    for (const view of [this.typed, this.viewfinder, this.proof, this.ahead, ...this.plans, this.route]) view?.dispose();
   }
 }
