@@ -10,12 +10,12 @@ import numpy as np
 
 from bench import peers, scene
 from bench.figures import Figure, interleaved
-from vistaline.core.document import complete, parse_shot
-from vistaline.core.evaluate import evaluate
+from vistaline.core.picture.pyramid import Pyramid, PyramidStore
 from vistaline.core.render.frame import Renderer
-from vistaline.core.render.pyramid import Pyramid, PyramidStore
 from vistaline.core.render.warp import DRAFT
-from vistaline.core.shot import Shot
+from vistaline.core.shot.document import complete, parse_shot
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.evaluate import evaluate
 
 CARDS, SIZE, FRAMES, ROUNDS = 40, (1600, 900), 24, 11
 

@@ -15,8 +15,8 @@ from playwright.sync_api import Page, sync_playwright
 from bench.figures import Figure
 from tests.browser.conftest import CHROMIUM, FLAGS, Stack, open_bench, running_stack, sign_in
 from vistaline.actions import shots
-from vistaline.core.route import Framing, Route
-from vistaline.core.shot import Shot
+from vistaline.core.shot.route import Framing, Route
+from vistaline.core.shot.shot import Shot
 from vistaline.store.database import connect
 from vistaline.store.models import Person, ShotRow
 

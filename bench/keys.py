@@ -15,11 +15,11 @@ from playwright.sync_api import Page, sync_playwright
 
 from bench.figures import Figure, interleaved
 from tests.browser.conftest import CHROMIUM, FLAGS, open_bench, running_stack, sign_in
-from vistaline.core import edit
-from vistaline.core.document import complete, parse_shot
-from vistaline.core.evaluate import evaluate
-from vistaline.core.shot import Shot
-from vistaline.core.tracks import forget_tracks
+from vistaline.core import edits
+from vistaline.core.shot.document import complete, parse_shot
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.evaluate import evaluate
+from vistaline.core.stage.tracks import forget_tracks
 
 LAYERS, KEYS, FRAMES, RATE = 60, 40, 1800, 60
 FIVE = {"sky", "sea", "headland", "keeper", "reeds"}
@@ -98,7 +98,7 @@ def measure() -> list[Figure]:
         evaluate(shot, range(FRAMES))
 
     def one(_: int) -> None:
-        changed = edit.apply(shot, "value_keys", {"keys": [key], "to": str(next(values))})
+        changed = edits.apply(shot, "value_keys", {"keys": [key], "to": str(next(values))})
         evaluate(changed, range(FRAMES))
 
     def order(_: int) -> None:

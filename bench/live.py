@@ -6,9 +6,9 @@ import json
 
 from bench import scene
 from bench.figures import Figure, interleaved
-from vistaline.core import edit
+from vistaline.core import edits
 from vistaline.core.render.proof import proof_frames
-from vistaline.core.scene import describe_scene
+from vistaline.core.scene.describe import describe_scene
 
 
 def measure() -> list[Figure]:
@@ -17,7 +17,7 @@ def measure() -> list[Figure]:
     values = {"layer": "p2", "distance": "3.3"}
 
     def preview(n: int) -> str:
-        return json.dumps(describe_scene(edit.apply(shot, "move_in_depth", values), [n]))
+        return json.dumps(describe_scene(edits.apply(shot, "move_in_depth", values), [n]))
 
     times = interleaved(
         {"scene": lambda n: json.dumps(describe_scene(shot, range(192))), "preview": preview}, 9

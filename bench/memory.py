@@ -11,10 +11,10 @@ import psutil
 
 from bench import scene
 from bench.figures import Figure
-from vistaline.core.document import complete, parse_shot
+from vistaline.core.picture.pyramid import PyramidStore
 from vistaline.core.render.frame import Renderer
-from vistaline.core.render.pyramid import PyramidStore
-from vistaline.core.shot import Shot
+from vistaline.core.shot.document import complete, parse_shot
+from vistaline.core.shot.shot import Shot
 
 LAYERS, SIZE = 20, (4000, 3000)
 

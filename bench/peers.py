@@ -7,8 +7,8 @@ import numpy as np
 import skia
 
 from bench import scene
-from vistaline.core.evaluate import FrameState
-from vistaline.core.render.pyramid import Pyramid
+from vistaline.core.picture.pyramid import Pyramid
+from vistaline.core.stage.evaluate import FrameState
 
 _VERTEX = """
 #version 330

@@ -9,7 +9,7 @@ from scipy.spatial.transform import Rotation
 
 from bench.figures import Figure, timed
 from tests.core.rooms import SIZE, room
-from vistaline.core.perspective import recover_camera
+from vistaline.core.geometry.perspective import recover_camera
 
 ROOMS = 500
 FLOORS = {0.0: (None, None), 0.5: (0.25, 0.1), 1.0: (0.6, 0.2), 2.0: (None, None)}

@@ -7,8 +7,8 @@ import numpy as np
 import skimage.data
 
 from bench.figures import Figure, timed
-from vistaline.core.picture.detail import denoised, enlarged
-from vistaline.core.picture.repair import find_damage
+from vistaline.core.prepare.detail import denoised, enlarged
+from vistaline.core.prepare.repair import find_damage
 
 SIZE = (4000, 3000)
 

@@ -10,14 +10,14 @@ import numpy as np
 
 from bench import scene
 from bench.figures import Figure, interleaved
-from vistaline.core import edit
-from vistaline.core.bodies import Body, mesh_of
-from vistaline.core.cards import Card
-from vistaline.core.document import complete, parse_shot
-from vistaline.core.evaluate import evaluate
+from vistaline.core import edits
 from vistaline.core.foresight.ahead import look_ahead
+from vistaline.core.geometry.bodies import Body, mesh_of
 from vistaline.core.render.frame import Renderer
-from vistaline.core.shot import Shot
+from vistaline.core.shot.document import complete, parse_shot
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.cards import Card
+from vistaline.core.stage.evaluate import evaluate
 
 ROUNDS = 31
 _CAUGHT: dict[str, Any] = {"picture": "p0", "projection": (0, 0, *scene.SIZE)}
@@ -49,15 +49,15 @@ def room(frames: int = scene.FRAMES) -> Shot:
     width, height = scene.SIZE
     whole = {"name": "Room", "picture": "p0", "box": [0, 0, width, height], "distance": 9}
     shot = _shot([whole], frames, position=[0.5, 0.2, -0.9], pan=4)
-    shot = edit.apply(shot, "set_ground", {"horizon": height / 2, "eye_height": 1.6})
+    shot = edits.apply(shot, "set_ground", {"horizon": height / 2, "eye_height": 1.6})
     wall = {"x0": 0.36 * width, "x1": 0.64 * width, "y0": 0.34 * height, "y1": 0.66 * height}
-    shot = edit.apply(shot, "project_on_room", wall)
+    shot = edits.apply(shot, "project_on_room", wall)
     for layer, side in ((shot.layers[2].id, "left"), (shot.layers[4].id, "top")):
         grow = {"layer": layer, "side": side, "length": 0.4}
-        shot = edit.apply(shot, "grow_surface", grow)
+        shot = edits.apply(shot, "grow_surface", grow)
     for body, x in (("box", 0.4), ("ball", 0.52), ("cylinder", 0.64)):
         at = {"x0": x * width, "x1": (x + 0.08) * width, "y0": 0.6 * height, "y1": 0.78 * height}
-        shot = edit.apply(shot, "add_body", {"body": body, **at})
+        shot = edits.apply(shot, "add_body", {"body": body, **at})
     return shot
 
 

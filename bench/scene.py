@@ -8,11 +8,11 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from vistaline.core.document import complete, parse_shot
-from vistaline.core.evaluate import FrameState, evaluate
 from vistaline.core.picture.colour import encode_srgb
-from vistaline.core.render.pyramid import Pyramid, PyramidStore
-from vistaline.core.shot import Shot
+from vistaline.core.picture.pyramid import Pyramid, PyramidStore
+from vistaline.core.shot.document import complete, parse_shot
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.evaluate import FrameState, evaluate
 
 LAYERS = 5
 SIZE = (4000, 2250)

@@ -9,9 +9,10 @@ from scipy.stats import wasserstein_distance
 from skimage.color import rgb2lab
 
 from bench.figures import Figure, peak_memory, timed
-from vistaline.core.picture.exemplar import fill_by_texture
-from vistaline.core.picture.matte import solve_edge
-from vistaline.core.picture.select import guess_subject, stroke_mask
+from vistaline.core.picture.strokes import stroke_mask
+from vistaline.core.separate.exemplar import fill_by_texture
+from vistaline.core.separate.matte import solve_edge
+from vistaline.core.separate.select import guess_subject
 
 LARGE = (4000, 3000)
 SMALL = (1200, 900)

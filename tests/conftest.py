@@ -13,9 +13,9 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from vistaline.core.document import complete, parse_shot
-from vistaline.core.render.pyramid import Pyramid, build_levels
-from vistaline.core.shot import Shot
+from vistaline.core.picture.pyramid import Pyramid, build_levels
+from vistaline.core.shot.document import complete, parse_shot
+from vistaline.core.shot.shot import Shot
 from vistaline.stack.services import Addresses, Ports, free_port, services
 from vistaline.store.database import migrate
 

@@ -16,26 +16,26 @@ from pathlib import Path
 
 import click
 
-from vistaline.core.document import shot_schema
-from vistaline.core.drawn import Looks
 from vistaline.core.errors import CoreError, MaskError
-from vistaline.core.evaluate import evaluate
+from vistaline.core.foresight.watch import findings
+from vistaline.core.formats.incoming import keep_pyramid
 from vistaline.core.formats.separation import write_separation
 from vistaline.core.formats.shotfile import read_shot_file
 from vistaline.core.formats.video import join_clips
-from vistaline.core.incoming import keep_pyramid
 from vistaline.core.picture.colour import codes_from_linear
-from vistaline.core.picture.cutset import parse_cutset
 from vistaline.core.picture.decode import decode_picture
-from vistaline.core.picture.exemplar import ExemplarSettings
-from vistaline.core.picture.separate import Filling
-from vistaline.core.picture.separate import separate as separate_picture
+from vistaline.core.picture.pyramid import Pyramid, PyramidStore
 from vistaline.core.render.clip import frame_ranges, render_clip, render_sequence
 from vistaline.core.render.frame import Renderer, scaled
-from vistaline.core.render.pyramid import Pyramid, PyramidStore
-from vistaline.core.shot import Shot
+from vistaline.core.separate.cutset import parse_cutset
+from vistaline.core.separate.exemplar import ExemplarSettings
+from vistaline.core.separate.separation import Filling
+from vistaline.core.separate.separation import separate as separate_picture
+from vistaline.core.shot.document import shot_schema
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.drawn import Looks
+from vistaline.core.stage.evaluate import evaluate
 from vistaline.core.timing import rate_label, timecode
-from vistaline.core.watch import findings
 
 __all__ = ["main"]
 

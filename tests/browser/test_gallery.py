@@ -17,7 +17,7 @@ from tests.browser.test_work import (
     snapshot,
     undo_everything,
 )
-from vistaline.core.typefaces import FACES, PACKAGES
+from vistaline.core.looks.typefaces import FACES, PACKAGES
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
 

@@ -13,7 +13,7 @@ from PIL import Image
 from playwright.sync_api import Locator, Page, TimeoutError, expect
 
 from vistaline.core.formats.openraster import RasterLayer, write_openraster
-from vistaline.core.formats.still import encode_png
+from vistaline.core.picture.still import encode_png
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
 

@@ -16,8 +16,8 @@ from tests.browser.test_work import (
     looks_as_rendered,
     undo_everything,
 )
-from vistaline.core.lettering import Title, extents
-from vistaline.core.typefaces import FACES, PACKAGES
+from vistaline.core.looks.lettering import Title, extents
+from vistaline.core.looks.typefaces import FACES, PACKAGES
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
 

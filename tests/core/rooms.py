@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from vistaline.core import space
 from vistaline.core.arrays import FloatArray, Matrix3
-from vistaline.core.perspective import Direction, Edge
+from vistaline.core.geometry import space
+from vistaline.core.geometry.perspective import Direction, Edge
 
 __all__ = ["SIZE", "WAYS", "Room", "room"]
 

@@ -20,13 +20,13 @@ import numpy as np
 from PIL import Image
 
 from vistaline.core.confined import Bounds, confined, preload
-from vistaline.core.document import parse_shot
 from vistaline.core.errors import CoreError, PictureError
 from vistaline.core.formats import documents
+from vistaline.core.looks.typefaces import PACKAGES, _words_of
 from vistaline.core.picture import decode
-from vistaline.core.picture.cutset import parse_cutset
-from vistaline.core.picture.sheet import parse_sheet
-from vistaline.core.typefaces import PACKAGES, _words_of
+from vistaline.core.separate.cutset import parse_cutset
+from vistaline.core.sheet.sheet import parse_sheet
+from vistaline.core.shot.document import parse_shot
 
 __all__ = ["SEEDS", "mutated", "nested_pdf", "nested_svg", "openraster_naming", "outcome"]
 

@@ -7,7 +7,7 @@ import pytest
 import skia
 
 from tests.conftest import make_shot, pyramid_of
-from vistaline.core.blending import Blend
+from vistaline.core.looks.blending import Blend
 from vistaline.core.picture.colour import encode_srgb, linear16_from_srgb, linearise_srgb
 from vistaline.core.render.frame import Renderer
 

@@ -8,13 +8,13 @@ import trimesh
 
 from tests.conftest import make_shot, pyramid_of
 from tests.core.test_render import opaque, psnr
-from vistaline.core.bodies import Body, hit_body, mesh_of
-from vistaline.core.camera import camera_states
-from vistaline.core.cards import card_of
+from vistaline.core.geometry.bodies import Body, hit_body, mesh_of
 from vistaline.core.picture.colour import encode_srgb
 from vistaline.core.render.frame import Renderer
-from vistaline.core.render.tracing import rays_of
-from vistaline.core.shot import Shot
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.camera import camera_states
+from vistaline.core.stage.cards import card_of
+from vistaline.core.stage.rays import rays_of
 
 WITHIN = {Body.BOX: 1e-9, Body.BALL: 4e-3, Body.CYLINDER: 4e-3, Body.ARCH: 4e-3}
 """A mesh of facets lies this far inside what is round."""

@@ -17,14 +17,20 @@ import pytest
 from PIL import Image
 
 from tests.core import strangers
-from vistaline.core import incoming
 from vistaline.core.confined import Bounds, _Nursery, confined
 from vistaline.core.errors import EditError, PictureError, ShotError
-from vistaline.core.incoming import header_of, keep_pyramid, look_into, part_as_picture, small_part
-from vistaline.core.lettering import Title, draw_title
+from vistaline.core.formats import incoming
+from vistaline.core.formats.incoming import (
+    header_of,
+    keep_pyramid,
+    look_into,
+    part_as_picture,
+    small_part,
+)
+from vistaline.core.looks.lettering import Title, draw_title
+from vistaline.core.looks.typefaces import open_type
 from vistaline.core.picture.decode import decode_picture
-from vistaline.core.render.pyramid import PyramidStore
-from vistaline.core.typefaces import open_type
+from vistaline.core.picture.pyramid import PyramidStore
 
 
 def _crash() -> None:

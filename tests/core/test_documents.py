@@ -14,7 +14,7 @@ from PIL import Image
 from vistaline.core.errors import PictureError
 from vistaline.core.formats.documents import open_document, part_as_picture
 from vistaline.core.formats.openraster import RasterLayer, read_openraster, write_openraster
-from vistaline.core.formats.still import STILL_KINDS, encode_png, encode_still
+from vistaline.core.picture.still import STILL_KINDS, encode_png, encode_still
 
 
 @pytest.fixture

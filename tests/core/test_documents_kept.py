@@ -13,12 +13,12 @@ import pytest
 
 from tests.conftest import make_shot
 from tests.core.strangers import SEEDS
-from vistaline.core import edit
-from vistaline.core.document import dump_shot, parse_shot
+from vistaline.core import edits
 from vistaline.core.errors import CoreError, EditError, ShotError
-from vistaline.core.picture import sheet_edit
-from vistaline.core.picture.sheet import Sheet, dump_sheet, parse_sheet
-from vistaline.core.shot import Shot
+from vistaline.core.sheet import edits as sheet_edits
+from vistaline.core.sheet.sheet import Sheet, dump_sheet, parse_sheet
+from vistaline.core.shot.document import dump_shot, parse_shot
+from vistaline.core.shot.shot import Shot
 
 NUMBERS = [0, 1, -1, 0.5, 2.0, 7, 23, 90, 100, 333.3, -45.5, 1e-9, 1e9, -1e9, float("nan"), 1e308]
 WORDS = [
@@ -94,7 +94,7 @@ def some_value(name: str, kind: Any, shot: Shot, rng: np.random.Generator) -> An
 
 
 def random_edit(shot: Shot, verb: str, rng: np.random.Generator) -> dict[str, Any]:
-    function = inspect.unwrap(edit.VERBS[verb])
+    function = inspect.unwrap(edits.VERBS[verb])
     hints = typing.get_type_hints(function, include_extras=False)
     arguments = {}
     for name, parameter in list(inspect.signature(function).parameters.items())[1:]:
@@ -107,14 +107,14 @@ def random_edit(shot: Shot, verb: str, rng: np.random.Generator) -> dict[str, An
 def test_any_edit_of_a_shot_can_be_read_back_or_is_refused(seed: int) -> None:
     rng = np.random.default_rng(seed)
     shot = make_shot({"back": (1600, 900), "front": (1600, 900)})
-    verbs = sorted(edit.VERBS)
+    verbs = sorted(edits.VERBS)
     made = 0
     for _ in range(500):
         verb = verbs[int(rng.integers(0, len(verbs)))]
         arguments = random_edit(shot, verb, rng)
         at, auto_key = int(rng.integers(0, 24)), bool(rng.random() < 0.3)
         try:
-            changed = edit.apply(shot, verb, arguments, at=at, auto_key=auto_key)
+            changed = edits.apply(shot, verb, arguments, at=at, auto_key=auto_key)
         except CoreError as error:
             assert len(str(error)) > 10
             continue
@@ -128,12 +128,12 @@ def test_any_edit_of_a_shot_can_be_read_back_or_is_refused(seed: int) -> None:
 @pytest.mark.parametrize("name", ["Nan", "Infinity", "1e999", "12"])
 def test_a_name_may_read_like_a_number(name: str) -> None:
     shot = make_shot({"back": (1600, 900)})
-    renamed = edit.apply(shot, "rename_shot", {"name": name})
-    assert edit.apply(renamed, "add_title", {"text": name}).layers[-1].title.text == name  # type: ignore[union-attr]
+    renamed = edits.apply(shot, "rename_shot", {"name": name})
+    assert edits.apply(renamed, "add_title", {"text": name}).layers[-1].title.text == name  # type: ignore[union-attr]
     assert renamed.name == name
     for beyond in ("1e300", "nan", 1e300):
         with pytest.raises(EditError):
-            edit.apply(shot, "move_layer", {"layer": "back", "across": beyond})
+            edits.apply(shot, "move_layer", {"layer": "back", "across": beyond})
 
 
 def filled(**changes: Any) -> Shot:
@@ -210,11 +210,11 @@ def test_a_limit_of_a_shot_is_told_before_it_is_passed(what: str) -> None:
     shot = build()
     assert kept(shot) == shot
     with pytest.raises(EditError, match=words):
-        edit.apply(shot, verb, arguments, at=4999)
+        edits.apply(shot, verb, arguments, at=4999)
 
 
 def edited(sheet: Sheet, verb: str, **arguments: Any) -> Sheet:
-    changed = sheet_edit.apply(sheet, verb, arguments)
+    changed = sheet_edits.apply(sheet, verb, arguments)
     assert kept_sheet(changed) == changed
     return changed
 
@@ -229,9 +229,9 @@ def test_the_101st_step_and_the_501st_clone_are_refused() -> None:
     clone = {"stroke": STROKE, "offset": [30, 0]}
     sheet = edited(Sheet(size=(400, 300)), "use_plate", file="a.png")
     for _ in range(500):
-        sheet = sheet_edit.apply(sheet, "clone_plate", {"clone": clone})
+        sheet = sheet_edits.apply(sheet, "clone_plate", {"clone": clone})
     with pytest.raises(EditError, match="at most 500 strokes of the clone brush"):
-        sheet_edit.apply(sheet, "clone_plate", {"clone": clone})
+        sheet_edits.apply(sheet, "clone_plate", {"clone": clone})
     assert kept_sheet(sheet) == sheet
 
 
@@ -239,7 +239,7 @@ def test_the_101st_step_and_the_501st_clone_are_refused() -> None:
 def test_any_edit_of_a_sheet_can_be_read_back_or_is_refused(seed: int) -> None:
     rng = np.random.default_rng(seed)
     sheet = parse_sheet(json.loads(SEEDS["sheet"]()))
-    verbs = sheet_edit._VERBS.functions
+    verbs = sheet_edits._VERBS.functions
     made = 0
     for _ in range(500):
         verb = sorted(verbs)[int(rng.integers(0, len(verbs)))]
@@ -249,7 +249,7 @@ def test_any_edit_of_a_sheet_can_be_read_back_or_is_refused(seed: int) -> None:
             if parameter.default is inspect.Parameter.empty or rng.random() < 0.4
         }
         try:
-            changed = sheet_edit.apply(sheet, verb, arguments)
+            changed = sheet_edits.apply(sheet, verb, arguments)
         except CoreError:
             continue
         assert kept_sheet(changed) == changed, (verb, arguments)

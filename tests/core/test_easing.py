@@ -8,10 +8,10 @@ from scipy.integrate import solve_ivp
 from scipy.optimize import brentq
 
 from tests.conftest import make_shot
-from vistaline.core.camera import camera_states
 from vistaline.core.easing import NAMED_EASES, CubicBezier, Spring, parse_ease
 from vistaline.core.errors import ShotError
 from vistaline.core.speed import eased_with_peak
+from vistaline.core.stage.camera import camera_states
 
 # W3C CSS Easing Functions Level 1, section 2.2.1: the cubic-bezier handles of the keywords.
 CSS = {

@@ -3,14 +3,14 @@
 import numpy as np
 import pytest
 
-from vistaline.core import edit
-from vistaline.core.camera import camera_states
-from vistaline.core.cards import card_of
+from vistaline.core import edits
 from vistaline.core.errors import EditError
-from vistaline.core.evaluate import evaluate
-from vistaline.core.route import Framing
-from vistaline.core.shot import Shot
-from vistaline.core.space import project
+from vistaline.core.geometry.space import project
+from vistaline.core.shot.route import Framing
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.camera import camera_states
+from vistaline.core.stage.cards import card_of
+from vistaline.core.stage.evaluate import evaluate
 
 CORNERS = np.array([[0, 0], [1, 0], [1, 1], [0, 1.0]])
 
@@ -24,8 +24,8 @@ def seen(shot: Shot, layer: str, frame: int = 0) -> np.ndarray:
 @pytest.mark.parametrize("distance", [0.5, 1.0, 3.7, 40.0])
 def test_moved_in_depth_a_layer_keeps_its_framing(shot: Shot, distance: float) -> None:
     """Common practice, no source: seen alike when scaled by b / a."""
-    shot = edit.apply(shot, "move_layer", {"layer": "front", "across": 0.2, "up": -0.1})
-    moved = edit.apply(shot, "move_in_depth", {"layer": "front", "distance": distance})
+    shot = edits.apply(shot, "move_layer", {"layer": "front", "across": 0.2, "up": -0.1})
+    moved = edits.apply(shot, "move_in_depth", {"layer": "front", "distance": distance})
     np.testing.assert_allclose(seen(moved, "front"), seen(shot, "front"), atol=1e-6)
     ratio = distance / shot.layer("front").distance
     sizes = [card_of(each, each.layer("front")).width for each in (moved, shot)]
@@ -33,7 +33,7 @@ def test_moved_in_depth_a_layer_keeps_its_framing(shot: Shot, distance: float) -
 
 
 def test_moved_freely_a_layer_keeps_its_size(shot: Shot) -> None:
-    moved = edit.apply(
+    moved = edits.apply(
         shot, "move_in_depth", {"layer": "front", "distance": 5, "keep_framing": "false"}
     )
     widths = [card_of(each, each.layer("front")).width for each in (shot, moved)]
@@ -43,8 +43,8 @@ def test_moved_freely_a_layer_keeps_its_size(shot: Shot) -> None:
 
 
 def test_a_dragged_layer_follows_the_pointer(shot: Shot) -> None:
-    shot = edit.apply(shot, "set_framing", {"framing": 0, "pan": 8, "tilt": 3, "roll": 11})
-    moved = edit.apply(shot, "drag_layer", {"layer": "front", "frame": 0, "dx": "24", "dy": "-10"})
+    shot = edits.apply(shot, "set_framing", {"framing": 0, "pan": 8, "tilt": 3, "roll": 11})
+    moved = edits.apply(shot, "drag_layer", {"layer": "front", "frame": 0, "dx": "24", "dy": "-10"})
     middle = [
         project(
             card_of(each, each.layer("front")).image_from_unit(camera_states(each, [0])[0]),
@@ -56,7 +56,7 @@ def test_a_dragged_layer_follows_the_pointer(shot: Shot) -> None:
 
 
 def test_sizing_keeps_the_middle(shot: Shot) -> None:
-    sized = edit.apply(shot, "size_layer", {"layer": "front", "percent": 40})
+    sized = edits.apply(shot, "size_layer", {"layer": "front", "percent": 40})
     before, after = (card_of(each, each.layer("front")) for each in (shot, sized))
     np.testing.assert_allclose(before.world_from_card[:3, 3], after.world_from_card[:3, 3])
     assert after.width == pytest.approx(0.4 * before.width)
@@ -72,14 +72,14 @@ def test_sizing_keeps_the_middle(shot: Shot) -> None:
     ],
 )
 def test_a_gesture_moves_only_what_it_names(shot: Shot, move: str, changed: set[str]) -> None:
-    moved = edit.apply(shot, "move_camera", {"framing": 0, "move": move, "dx": 30, "dy": -20})
+    moved = edits.apply(shot, "move_camera", {"framing": 0, "move": move, "dx": 30, "dy": -20})
     old, new = shot.route.framings[0], moved.route.framings[0]
     assert {n for n in Framing.model_fields if getattr(old, n) != getattr(new, n)} == changed
     assert moved.route.framings[1] == shot.route.framings[1]
 
 
 def test_trucking_carries_the_grasped_layer_with_the_pointer(shot: Shot) -> None:
-    moved = edit.apply(
+    moved = edits.apply(
         shot, "move_camera", {"framing": 0, "move": "truck", "dx": 31, "dy": 12, "layer": "front"}
     )
     np.testing.assert_allclose(
@@ -88,22 +88,22 @@ def test_trucking_carries_the_grasped_layer_with_the_pointer(shot: Shot) -> None
 
 
 def test_panning_carries_the_middle_with_the_pointer(shot: Shot) -> None:
-    moved = edit.apply(shot, "move_camera", {"framing": 0, "move": "pan", "dx": 31})
+    moved = edits.apply(shot, "move_camera", {"framing": 0, "move": "pan", "dx": 31})
     middle = card_of(shot, shot.layer("front")).image_from_unit
     at = [project(middle(camera_states(s, [0])[0]), np.array([[0.5, 0.5]])) for s in (shot, moved)]
     np.testing.assert_allclose(at[1] - at[0], [[31, 0]], atol=1e-6)
 
 
 def test_the_later_of_two_at_one_distance_is_in_front(shot: Shot) -> None:
-    flat = edit.apply(shot, "move_in_depth", {"layer": "back", "distance": 2})
+    flat = edits.apply(shot, "move_in_depth", {"layer": "back", "distance": 2})
     assert evaluate(flat, [0])[0].order == [0, 1]
-    turned = edit.apply(flat, "put_in_front", {"layer": "back", "of": "front"})
+    turned = edits.apply(flat, "put_in_front", {"layer": "back", "of": "front"})
     state = evaluate(turned, [0])[0]
     assert [state.cards[i].layer.id for i in state.order] == ["front", "back"]
 
 
 def test_a_longer_shot_keeps_the_whole_move(shot: Shot) -> None:
-    longer = edit.apply(
+    longer = edits.apply(
         shot, "set_format", {"width": 320, "height": 180, "rate": "50", "duration": 93}
     )
     assert [framing.frame for framing in longer.route.framings] == [0, 92]
@@ -132,27 +132,27 @@ def test_edits_that_make_no_sense_are_refused(
     shot: Shot, verb: str, arguments: dict[str, object], sentence: str
 ) -> None:
     with pytest.raises(EditError, match=sentence):
-        edit.apply(shot, verb, arguments)
+        edits.apply(shot, verb, arguments)
 
 
 def test_a_locked_layer_stays_where_it_is(shot: Shot) -> None:
-    locked = edit.apply(shot, "set_locked", {"layer": "front", "locked": True})
+    locked = edits.apply(shot, "set_locked", {"layer": "front", "locked": True})
     with pytest.raises(EditError, match="front is locked"):
-        edit.apply(locked, "drag_layer", {"layer": "front", "frame": 0, "dx": 1, "dy": 0})
-    freed = edit.apply(locked, "set_locked", {"layer": "front", "locked": False})
+        edits.apply(locked, "drag_layer", {"layer": "front", "frame": 0, "dx": 1, "dy": 0})
+    freed = edits.apply(locked, "set_locked", {"layer": "front", "locked": False})
     assert freed == shot
 
 
 def test_removing_the_only_framing_is_refused(shot: Shot) -> None:
-    one = edit.apply(shot, "remove_framing", {"framing": 0})
+    one = edits.apply(shot, "remove_framing", {"framing": 0})
     with pytest.raises(EditError, match="at least one framing"):
-        edit.apply(one, "remove_framing", {"framing": 0})
+        edits.apply(one, "remove_framing", {"framing": 0})
 
 
 def test_a_camera_that_passes_a_layer_loses_it_and_says_so(shot: Shot) -> None:
-    from vistaline.core.watch import findings
+    from vistaline.core.foresight.watch import findings
 
-    through = edit.apply(shot, "set_framing", {"framing": 1, "forward": 3})
+    through = edits.apply(shot, "set_framing", {"framing": 1, "forward": 3})
     states = evaluate(through, range(24))
     assert 1 in states[0].order and 1 not in states[23].order
     assert any("Layer front is behind the camera from frame" in each for each in findings(through))

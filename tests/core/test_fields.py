@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 import skia
 
-from vistaline.core.fields import ColourField, Stop, draw_field
+from vistaline.core.looks.fields import ColourField, Stop, draw_field
 from vistaline.core.picture.colour import encode_srgb
 
 STOPS = (

@@ -10,14 +10,14 @@ import pytest
 from tests.conftest import make_shot, pyramid_of
 from tests.core.test_render import flat, opaque
 from tests.core.test_room import PHOTO, do, lodged
-from vistaline.core.bodies import hit_body
-from vistaline.core.camera import camera_states
-from vistaline.core.cards import Card, cards_over
-from vistaline.core.evaluate import evaluate
 from vistaline.core.foresight.ahead import BARE, SOFT, UNCOUNTED, look_ahead, map_frame, ranges_of
-from vistaline.core.ordering import NEAR
+from vistaline.core.geometry.bodies import hit_body
+from vistaline.core.geometry.ordering import NEAR
 from vistaline.core.render.frame import Renderer
-from vistaline.core.shot import Shot
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.camera import camera_states
+from vistaline.core.stage.cards import Card, cards_over
+from vistaline.core.stage.evaluate import evaluate
 
 
 def walked(**to: Any) -> Shot:

@@ -12,17 +12,18 @@ from scipy.interpolate import interp1d
 from scipy.spatial.transform import Rotation
 
 from tests.conftest import make_shot
-from vistaline.core import edit, tracks
-from vistaline.core.camera import camera_states
-from vistaline.core.cards import card_of
-from vistaline.core.document import dump_shot, parse_shot
-from vistaline.core.drawn import look_called
+from vistaline.core import edits
 from vistaline.core.errors import CoreError, EditError, ShotError
-from vistaline.core.evaluate import evaluate
-from vistaline.core.keyed import row_of, shot_at_frame
-from vistaline.core.rows import MOST_KEYS, Key, Row, values_at
-from vistaline.core.shot import Shot
-from vistaline.core.tracks import track_of
+from vistaline.core.shot.document import dump_shot, parse_shot
+from vistaline.core.shot.rows import MOST_KEYS, Key, Row, values_at
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage import tracks
+from vistaline.core.stage.camera import camera_states
+from vistaline.core.stage.cards import card_of
+from vistaline.core.stage.drawn import look_called
+from vistaline.core.stage.evaluate import evaluate
+from vistaline.core.stage.keyed import row_of, shot_at_frame
+from vistaline.core.stage.tracks import track_of
 
 with warnings.catch_warnings():
     warnings.simplefilter("ignore")  # it warns of optional packages that are not needed here
@@ -42,7 +43,7 @@ def keyed(*rows: Row, **changes: Any) -> Shot:
 
 def do(shot: Shot, verb: str, *, at: int = 0, auto_key: bool = False, **values: Any) -> Shot:
     plain = {k: json.dumps(v) if isinstance(v, list | dict) else v for k, v in values.items()}
-    return edit.apply(shot, verb, plain, at=at, auto_key=auto_key)
+    return edits.apply(shot, verb, plain, at=at, auto_key=auto_key)
 
 
 def frames_and_values(shot: Shot, value: str, of: str = "layer:front") -> list[tuple[int, Any]]:
@@ -117,7 +118,7 @@ MOVED = (
 
 def moving() -> Shot:
     shot = keyed(frame={"width": 320, "height": 180, "duration": 24})
-    shot = edit.apply(shot, "add_mount", {"layers": ["front"]})
+    shot = edits.apply(shot, "add_mount", {"layers": ["front"]})
     return shot.evolve(
         rows=tuple(
             each.evolve(of=each.of.replace("mount:m", f"mount:{shot.mounts[0].id}"))
@@ -161,7 +162,7 @@ def test_the_camera_follows_a_layer_that_moves() -> None:
 
 
 def test_a_camera_rides_on_a_mount_with_keys() -> None:
-    shot = edit.apply(keyed(), "add_mount", {"name": "Boat"})
+    shot = edits.apply(keyed(), "add_mount", {"name": "Boat"})
     mount = shot.mounts[0]
     shot = do(shot, "ride_on", rider="camera", mount=mount.id)
     y = mount.position[1]
@@ -189,7 +190,7 @@ def test_an_edit_to_one_key_computes_only_that_layer_anew(
 
 
 def test_looks_change_with_their_keys_and_only_then() -> None:
-    shot = edit.apply(keyed(), "add_title", {"text": "One"})
+    shot = edits.apply(keyed(), "add_title", {"text": "One"})
     title = shot.layers[-1].id
     words = row("text", (0, "One"), (8, "Two"), (16, "Three"), of=f"layer:{title}")
     shot = shot.evolve(rows=(words,))
@@ -314,7 +315,7 @@ def test_what_goes_takes_its_keys_and_what_is_copied_brings_them() -> None:
     assert not do(shot, "remove_layer", layer="front").rows
     doubled = do(shot, "duplicate_layer", layer="front")
     assert [each.of for each in doubled.rows] == ["layer:front", f"layer:{doubled.layers[-1].id}"]
-    mounted = edit.apply(shot, "add_mount", {"name": "Boat"})
+    mounted = edits.apply(shot, "add_mount", {"name": "Boat"})
     mount = f"mount:{mounted.mounts[0].id}"
     boat = mounted.evolve(rows=(row("y", (0, 0.0), (9, 1.0), of=mount),))
     assert not do(boat, "remove_mount", mount=mounted.mounts[0].id).rows

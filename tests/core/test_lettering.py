@@ -9,18 +9,18 @@ import numpy as np
 import pytest
 
 from tests.core.test_edit import seen
-from vistaline.core import edit
-from vistaline.core.drawn import drawing_of
+from vistaline.core import edits
 from vistaline.core.errors import EditError, ShotError
-from vistaline.core.evaluate import evaluate
-from vistaline.core.lettering import Title, draw_title, extents
-from vistaline.core.shot import Shot
-from vistaline.core.typefaces import FACES, PACKAGES, fonts_of, open_type, runs_of, shelve
+from vistaline.core.looks.lettering import Title, draw_title, extents
+from vistaline.core.looks.typefaces import FACES, PACKAGES, fonts_of, open_type, runs_of, shelve
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.drawn import drawing_of
+from vistaline.core.stage.evaluate import evaluate
 
 
 @pytest.fixture
 def titled(shot: Shot) -> Shot:
-    return edit.apply(shot, "add_title", {"text": "Lamp"})
+    return edits.apply(shot, "add_title", {"text": "Lamp"})
 
 
 def covered(title: Title, em: float = 64) -> np.ndarray:
@@ -123,12 +123,12 @@ def test_type_that_was_brought_in_is_used_and_stood_in_for_when_gone(tmp_path: P
 def test_what_cannot_be_set_is_refused(titled: Shot, values: dict, words: str) -> None:
     layer = titled.layers[-1].id
     with pytest.raises(EditError, match=words):
-        edit.apply(titled, "set_title", {"layer": layer, **values})
+        edits.apply(titled, "set_title", {"layer": layer, **values})
 
 
 def test_a_pair_stands_behind_and_in_front_in_register(titled: Shot) -> None:
     title = titled.layers[-1].id
-    paired = edit.apply(titled, "pair_title", {"layer": title, "around": "front"})
+    paired = edits.apply(titled, "pair_title", {"layer": title, "around": "front"})
     outline = paired.layers[-1]
     order = [state.cards[i].layer.id for state in evaluate(paired, [0]) for i in state.order]
     assert order.index(title) < order.index("front") < order.index(outline.id)
@@ -142,7 +142,7 @@ def test_a_pair_stands_behind_and_in_front_in_register(titled: Shot) -> None:
 def test_a_title_is_drawn_for_the_closest_framing(titled: Shot) -> None:
     title = titled.layers[-1]
     before = drawing_of(titled, title)
-    closer = edit.apply(
+    closer = edits.apply(
         titled, "set_framing", {"framing": 1, "forward": title.distance * 0.9, "across": 0}
     )
     after = drawing_of(closer, title)

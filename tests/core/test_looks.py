@@ -14,21 +14,21 @@ from scipy.special import ndtr
 
 from tests.conftest import make_shot, pyramid_of, textured
 from tests.core.test_render import flat, opaque, psnr
-from vistaline.core import edit
-from vistaline.core.cards import card_of
-from vistaline.core.drawn import Looks
+from vistaline.core import edits
 from vistaline.core.errors import EditError
-from vistaline.core.evaluate import evaluate
-from vistaline.core.frame_styles import Crop, FrameStyle, draw_framed, rounded, window_of
-from vistaline.core.occluders import Occluder, draw_occluder
+from vistaline.core.looks.frame_styles import Crop, FrameStyle, draw_framed, rounded, window_of
+from vistaline.core.looks.occluders import Occluder, draw_occluder
 from vistaline.core.picture.colour import codes_from_linear, encode_srgb, hex_to_linear
+from vistaline.core.picture.pyramid import PyramidStore
 from vistaline.core.render.frame import Renderer
-from vistaline.core.render.pyramid import PyramidStore
-from vistaline.core.shot import Shot
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.cards import card_of
+from vistaline.core.stage.drawn import Looks
+from vistaline.core.stage.evaluate import evaluate
 
 
 def do(shot: Shot, verb: str, **values: object) -> Shot:
-    return edit.apply(shot, verb, values)
+    return edits.apply(shot, verb, values)
 
 
 # --- frames and crops -------------------------------------------------------------------------
@@ -109,7 +109,7 @@ def test_looks_that_make_no_sense_are_refused(
     shot: Shot, verb: str, values: dict[str, object], sentence: str
 ) -> None:
     with pytest.raises(EditError, match=sentence):
-        edit.apply(shot, verb, values)
+        edits.apply(shot, verb, values)
 
 
 @pytest.mark.parametrize("side", ["left", "right", "top", "bottom"])

@@ -6,7 +6,7 @@ import pytest
 import skimage.data
 
 from vistaline.core.errors import MaskError
-from vistaline.core.picture.matte import solve_edge
+from vistaline.core.separate.matte import solve_edge
 
 
 def soft_figure(rng: np.random.Generator, height: int, width: int) -> np.ndarray:

@@ -9,20 +9,20 @@ from scipy.spatial.transform import Rotation
 
 from tests.conftest import make_shot
 from tests.core.test_edit import seen
-from vistaline.core import edit
-from vistaline.core.camera import camera_states
-from vistaline.core.cards import card_of
-from vistaline.core.edit_mounts import riders_of
+from vistaline.core import edits
+from vistaline.core.edits.mounts import riders_of
 from vistaline.core.errors import EditError, ShotError
-from vistaline.core.mounts import Mount, standing_of
-from vistaline.core.shot import Shot
-from vistaline.core.space import angles_of, rotation
+from vistaline.core.geometry.space import angles_of, rotation
+from vistaline.core.shot.mounts import Mount, standing_of
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.camera import camera_states
+from vistaline.core.stage.cards import card_of
 
 ALL = ["position", "rotation", "scale"]
 
 
 def do(shot: Shot, verb: str, **values: object) -> Shot:
-    return edit.apply(shot, verb, values)
+    return edits.apply(shot, verb, values)
 
 
 @pytest.fixture

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from vistaline.core.errors import ShotError
-from vistaline.core.optics import angle_of_view, covering_focal_length, focal_length_px
+from vistaline.core.geometry.optics import angle_of_view, covering_focal_length, focal_length_px
 
 TABLE = Path(__file__).parents[1] / "reference" / "angles_of_view.csv"
 

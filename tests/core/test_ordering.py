@@ -6,8 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 import pytest
 
-from vistaline.core import space
-from vistaline.core.ordering import draw_order, outlines_of
+from vistaline.core.geometry import space
+from vistaline.core.geometry.ordering import draw_order, outlines_of
 
 IMAGE = space.image_from_camera(200.0, 320, 180)
 

@@ -7,9 +7,15 @@ import pytest
 from scipy.spatial.transform import Rotation
 
 from tests.core.rooms import SIZE, room
-from vistaline.core import space
 from vistaline.core.errors import PerspectiveError
-from vistaline.core.perspective import Direction, Edge, SeenFrom, recover_camera, vanishing_point
+from vistaline.core.geometry import space
+from vistaline.core.geometry.perspective import (
+    Direction,
+    Edge,
+    SeenFrom,
+    recover_camera,
+    vanishing_point,
+)
 
 ALL = tuple(Direction)
 

@@ -9,10 +9,11 @@ import skimage.data
 import skimage.transform
 from PIL import Image
 
-from vistaline.core.picture import tone
-from vistaline.core.picture.detail import denoised, enlarged
-from vistaline.core.picture.parts import Stroke
-from vistaline.core.picture.prepare import (
+from vistaline.core.picture.strokes import Stroke
+from vistaline.core.prepare import tone
+from vistaline.core.prepare.detail import denoised, enlarged
+from vistaline.core.prepare.repair import find_damage, repaired
+from vistaline.core.prepare.steps import (
     Crop,
     Curves,
     Enlarge,
@@ -28,7 +29,6 @@ from vistaline.core.picture.prepare import (
     prepare,
     push_in_limit,
 )
-from vistaline.core.picture.repair import find_damage, repaired
 
 STEPS: list[PrepareStep] = [
     Crop(box=(0.1, 0.2, 0.6, 0.5)),

@@ -9,14 +9,14 @@ import pytest
 import skia
 
 from tests.conftest import make_shot, pyramid_of, textured
-from vistaline.core import edit
-from vistaline.core.evaluate import evaluate
+from vistaline.core import edits
 from vistaline.core.picture.colour import encode_srgb, linear16_from_srgb
+from vistaline.core.picture.pyramid import BORDER, PyramidStore, build_levels, write_pyramid
 from vistaline.core.render import frame as rendering
 from vistaline.core.render.frame import Renderer, scaled
-from vistaline.core.render.pyramid import BORDER, PyramidStore, build_levels, write_pyramid
 from vistaline.core.render.warp import FINAL
-from vistaline.core.shot import Shot
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.evaluate import evaluate
 
 
 def opaque(codes: np.ndarray) -> np.ndarray:
@@ -41,7 +41,7 @@ def test_a_frame_is_skias_drawing_of_the_same_homographies(rng: np.random.Genera
     sizes = {key: picture.shape[1::-1] for key, picture in pictures.items()}
     shot = make_shot(sizes, frame={"width": 640, "height": 360, "duration": 24})
     for angle, value in (("pan", 24), ("tilt", -9), ("roll", 6)):
-        shot = edit.apply(shot, "turn_layer", {"layer": "front", angle: value})
+        shot = edits.apply(shot, "turn_layer", {"layer": "front", angle: value})
     pyramids = {key: pyramid_of(opaque(picture)) for key, picture in pictures.items()}
     ours = Renderer(shot, pyramids).rgb(12)
 
@@ -85,7 +85,7 @@ def test_source_over_is_the_w3cs() -> None:
     size = (64, 36)
     back, front = (0.2, 0.5, 0.8), (0.9, 0.1, 0.3)
     shot = make_shot(dict.fromkeys(("back", "front"), size), background="#ffffff")
-    shot = edit.apply(shot, "set_opacity", {"layer": "front", "percent": 50})
+    shot = edits.apply(shot, "set_opacity", {"layer": "front", "percent": 50})
     pyramids = {
         "back": pyramid_of(flat(back, 0.75, size)),
         "front": pyramid_of(flat(front, 0.6, size)),
@@ -102,10 +102,10 @@ def test_card_edges_are_covered_by_their_area(scale: float) -> None:
     size = (200, 112)
     white = pyramid_of(flat((1, 1, 1), 1, size))
     shot = make_shot({"a": size}, route={"framings": [{"frame": 0}]})
-    shot = edit.apply(shot, "size_layer", {"layer": "a", "percent": 30 * scale})
+    shot = edits.apply(shot, "size_layer", {"layer": "a", "percent": 30 * scale})
     for step in range(8):
         # A truck of a known number of pixels.
-        moved = edit.apply(shot, "drag_layer", {"layer": "a", "frame": 0, "dx": step / 8, "dy": 0})
+        moved = edits.apply(shot, "drag_layer", {"layer": "a", "frame": 0, "dx": step / 8, "dy": 0})
         unit = evaluate(moved, [0])[0]
         corners = unit.cards[0].image_from_unit(unit.camera)
         left = (corners @ (0, 0.5, 1))[0] / (corners @ (0, 0.5, 1))[2]
@@ -122,7 +122,7 @@ def test_a_slow_move_has_no_jitter() -> None:
     ramp[..., 3] = 65535
     shot = make_shot({"a": (320, 180)}, route={"framings": [{"frame": 0}]})
     still = Renderer(shot, {"a": pyramid_of(ramp)}).linear(0)[90, 20:300, 0].astype(float)
-    moved = edit.apply(shot, "drag_layer", {"layer": "a", "frame": 0, "dx": 0.05, "dy": 0})
+    moved = edits.apply(shot, "drag_layer", {"layer": "a", "frame": 0, "dx": 0.05, "dy": 0})
     shifted = Renderer(moved, {"a": pyramid_of(ramp)}).linear(0)[90, 20:300, 0].astype(float)
     np.testing.assert_allclose(still - shifted, 10, atol=1.01)
 
@@ -144,7 +144,7 @@ def test_a_receding_floor_does_not_alias(rng: np.random.Generator) -> None:
     # FINDINGS B1 scenes are perspective planes; this one is turned 70 degrees away.
     shot = make_shot({"a": (1024, 1024)}, frame={"width": 320, "height": 180, "duration": 1},
                      route={"framings": [{"frame": 0}]})  # fmt: skip
-    shot = edit.apply(shot, "turn_layer", {"layer": "a", "tilt": -70})
+    shot = edits.apply(shot, "turn_layer", {"layer": "a", "tilt": -70})
     state = evaluate(shot, [0])[0]
     pyramid = pyramid_of(picture)
     ours = Renderer(shot, {"a": pyramid}, quality=FINAL).rgb(0)
@@ -190,7 +190,7 @@ def test_hidden_and_covered_layers_cost_nothing_and_change_nothing(
     shot = make_shot({"back": size, "front": size})
     pyramids = {key: pyramid_of(opaque(textured(rng, *size))) for key in ("back", "front")}
     both = Renderer(shot, pyramids).rgb(0)
-    hidden = edit.apply(shot, "set_hidden", {"layer": "back", "hidden": True})
+    hidden = edits.apply(shot, "set_hidden", {"layer": "back", "hidden": True})
     np.testing.assert_array_equal(both, Renderer(hidden, {"front": pyramids["front"]}).rgb(0))
 
 

@@ -13,17 +13,17 @@ import trimesh
 from tests.conftest import make_shot, pyramid_of
 from tests.core.rooms import room
 from tests.core.test_render import opaque
-from vistaline.core import edit
-from vistaline.core.bodies import Body
-from vistaline.core.camera import camera_states
-from vistaline.core.cards import card_of
+from vistaline.core import edits
 from vistaline.core.errors import CoreError
-from vistaline.core.evaluate import evaluate
 from vistaline.core.foresight.ahead import map_frame
-from vistaline.core.poses import projector_of
+from vistaline.core.geometry.bodies import Body
 from vistaline.core.render.frame import Renderer
-from vistaline.core.scene import describe_scene
-from vistaline.core.shot import Shot
+from vistaline.core.scene.describe import describe_scene
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.camera import camera_states
+from vistaline.core.stage.cards import card_of
+from vistaline.core.stage.evaluate import evaluate
+from vistaline.core.stage.poses import projector_of
 
 PHOTO = (640, 360)
 WALL = {"x0": 220, "y0": 110, "x1": 430, "y1": 250}
@@ -31,7 +31,7 @@ WALL = {"x0": 220, "y0": 110, "x1": 430, "y1": 250}
 
 def do(shot: Shot, verb: str, **values: Any) -> Shot:
     plain = {k: json.dumps(v) if isinstance(v, list) else v for k, v in values.items()}
-    return edit.apply(shot, verb, plain)
+    return edits.apply(shot, verb, plain)
 
 
 def lodged(frame: tuple[int, int] = PHOTO) -> Shot:

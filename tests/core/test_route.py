@@ -12,18 +12,18 @@ from scipy.interpolate import PchipInterpolator
 from scipy.signal import welch
 
 from tests.conftest import make_shot, pyramid_of
-from vistaline.core import edit
-from vistaline.core.camera import camera_states, depth_of
-from vistaline.core.cards import card_of
+from vistaline.core import edits
+from vistaline.core.edits.shelf import MOVES
 from vistaline.core.errors import EditError, ShotError
 from vistaline.core.foresight.overscan import overscan
-from vistaline.core.moves import MOVES
-from vistaline.core.paths import Stretch, stretches_through
 from vistaline.core.render.frame import Renderer
-from vistaline.core.retiming import times_of, turned_round
-from vistaline.core.route import Framing, Shake
-from vistaline.core.shake import sway_of
-from vistaline.core.shot import Shot
+from vistaline.core.shot.retiming import times_of, turned_round
+from vistaline.core.shot.route import Framing, Shake
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.camera import camera_states, depth_of
+from vistaline.core.stage.cards import card_of
+from vistaline.core.stage.paths import Stretch, stretches_through
+from vistaline.core.stage.shake import sway_of
 
 PLACES = [(0, 0, 0), (0.4, 0.1, -0.3), (0.5, 0.1, -1.0), (-0.2, 0.3, -1.2)]
 
@@ -47,7 +47,7 @@ def tour() -> Shot:
 
 
 def made(shot: Shot, verb: str, **arguments: Any) -> Shot:
-    return edit.apply(shot, verb, arguments)
+    return edits.apply(shot, verb, arguments)
 
 
 def frames_of(shot: Shot) -> list[tuple[int, int]]:
@@ -287,7 +287,7 @@ def test_the_power_of_a_shake_lies_at_and_below_its_frequency(frequency: float) 
 
 def test_one_seed_is_one_shake_everywhere() -> None:
     """Written down once; SplitMix64's first output for seed 1234567 is published beside it."""
-    from vistaline.core.shake import _hashed
+    from vistaline.core.stage.shake import _hashed
 
     assert _hashed(1234567, 1)[0] == (6457827717110365317 >> 11) / 2**53
     sway = sway_of(Shake(seed=3), np.array([0.5]), 4, 24)[0]

@@ -8,7 +8,8 @@ import pytest
 import skimage.data
 
 from vistaline.core.errors import MaskError
-from vistaline.core.picture.select import guess_subject, likeness, stroke_mask
+from vistaline.core.picture.strokes import stroke_mask
+from vistaline.core.separate.select import guess_subject, likeness
 
 with warnings.catch_warnings():
     warnings.simplefilter("ignore")  # it warns of optional packages that are not needed here

@@ -13,14 +13,14 @@ from PIL import Image
 from vistaline.cli import commands
 from vistaline.core.errors import MaskError
 from vistaline.core.formats.shotfile import read_shot_file
-from vistaline.core.picture.cutset import Adjust, Cutout, parse_cutset
 from vistaline.core.picture.decode import decode_picture
-from vistaline.core.picture.masks import advance, hole_behind, mask_of, masks_of, stages
-from vistaline.core.picture.matte import solve_edge
-from vistaline.core.picture.parts import Stroke
-from vistaline.core.picture.separate import Clone, cloned, cut_layer, fill_hole, separate
+from vistaline.core.picture.pyramid import PyramidStore
+from vistaline.core.picture.strokes import Stroke
 from vistaline.core.render.frame import Renderer
-from vistaline.core.render.pyramid import PyramidStore
+from vistaline.core.separate.cutset import Adjust, Cutout, parse_cutset
+from vistaline.core.separate.masks import advance, hole_behind, mask_of, masks_of, stages
+from vistaline.core.separate.matte import solve_edge
+from vistaline.core.separate.separation import Clone, cloned, cut_layer, fill_hole, separate
 
 WIDTH, HEIGHT = 480, 320
 SQUARE = [(100, 80), (200, 80), (200, 180), (100, 180)]

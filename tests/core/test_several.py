@@ -9,18 +9,18 @@ import pytest
 
 from tests.conftest import make_shot
 from tests.core.test_edit import seen
-from vistaline.core import edit
-from vistaline.core.cards import card_of
-from vistaline.core.clipboard import clip_of
-from vistaline.core.document import dump_shot, parse_shot
+from vistaline.core import edits
+from vistaline.core.edits.clipboard import clip_of
 from vistaline.core.errors import EditError
-from vistaline.core.shot import Shot
+from vistaline.core.shot.document import dump_shot, parse_shot
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.cards import card_of
 
 NAMES = ["a", "b", "c"]
 
 
 def do(shot: Shot, verb: str, **values: object) -> Shot:
-    return edit.apply(shot, verb, values)
+    return edits.apply(shot, verb, values)
 
 
 @pytest.fixture

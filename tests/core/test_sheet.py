@@ -9,11 +9,11 @@ import numpy as np
 import pytest
 
 from vistaline.core.errors import EditError
-from vistaline.core.picture.cutset import Guess, Likeness, Outline, Paint, Plane
-from vistaline.core.picture.masks import mask_of
-from vistaline.core.picture.prepare import geometry
-from vistaline.core.picture.sheet import Sheet, dump_sheet, parse_sheet
-from vistaline.core.picture.sheet_edit import apply, label
+from vistaline.core.prepare.steps import geometry
+from vistaline.core.separate.cutset import Guess, Likeness, Outline, Paint, Plane
+from vistaline.core.separate.masks import mask_of
+from vistaline.core.sheet.edits import apply, label
+from vistaline.core.sheet.sheet import Sheet, dump_sheet, parse_sheet
 
 SIZE = (400, 300)
 STROKE = {"points": [[120, 90], [180, 140]], "width": 24, "softness": 0.4}

@@ -7,9 +7,9 @@ import jsonschema
 import pytest
 
 from tests.conftest import make_shot
-from vistaline.core.document import dump_shot, parse_shot, shot_schema
 from vistaline.core.errors import ShotError
-from vistaline.core.shot import Shot
+from vistaline.core.shot.document import dump_shot, parse_shot, shot_schema
+from vistaline.core.shot.shot import Shot
 
 DOCUMENT: dict[str, Any] = {
     "vistaline": 1,

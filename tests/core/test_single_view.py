@@ -9,14 +9,19 @@ from scipy.spatial.transform import Rotation
 
 from tests.core.rooms import SIZE, room, seen
 from tests.core.test_render import opaque
-from vistaline.core import space
-from vistaline.core.bowing import bow_of, bowed, straighten_picture, straightened
 from vistaline.core.errors import PerspectiveError
-from vistaline.core.heights import length_on_ground, upright_height
-from vistaline.core.perspective import Direction, Edge, recover_camera
+from vistaline.core.geometry import space
+from vistaline.core.geometry.bowing import bow_of, bowed, straighten_picture, straightened
+from vistaline.core.geometry.heights import length_on_ground, upright_height
+from vistaline.core.geometry.lines import find_edges, find_segments
+from vistaline.core.geometry.perspective import Direction, Edge, recover_camera
+from vistaline.core.geometry.rectangles import (
+    check_corners,
+    edges_of_rectangle,
+    in_order,
+    standing_of,
+)
 from vistaline.core.picture.colour import codes_from_linear
-from vistaline.core.picture.lines import find_edges, find_segments
-from vistaline.core.rectangles import check_corners, edges_of_rectangle, in_order, standing_of
 
 ACROSS, UP, DEEP = Direction
 

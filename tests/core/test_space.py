@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
 
-from vistaline.core import space
+from vistaline.core.geometry import space
 
 
 @pytest.mark.parametrize("angles", [(0, 0, 0), (30, 0, 0), (0, -20, 0), (12, 34, -56), (400, 5, 9)])

@@ -12,13 +12,13 @@ from tests.conftest import pyramid_of
 from tests.core.test_render import opaque
 from tests.core.test_room import do, lodged, rendered
 from tests.core.test_surfaces import WALL, drawn, street
-from vistaline.core.cards import card_of
 from vistaline.core.errors import EditError
 from vistaline.core.picture.colour import codes_from_linear
-from vistaline.core.poses import projector_of
 from vistaline.core.render.frame import Renderer
-from vistaline.core.shot import Shot
-from vistaline.core.straight import Beyond, Projector, open_share, straight_on, straight_size
+from vistaline.core.render.straight import Beyond, Projector, open_share, straight_on, straight_size
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.cards import card_of
+from vistaline.core.stage.poses import projector_of
 
 
 def thrown(shot: Shot, photo: np.ndarray, layer: str) -> Projector:

@@ -11,21 +11,22 @@ from scipy.spatial.transform import Rotation
 from tests.conftest import make_shot
 from tests.core.rooms import SIZE, room, seen
 from tests.core.test_room import PHOTO, do, lodged, rendered
-from vistaline.core import edit, space
-from vistaline.core.bodies import Body
-from vistaline.core.bowing import bowed
-from vistaline.core.camera import camera_states
-from vistaline.core.cards import Card, card_of
-from vistaline.core.document import dump_shot, parse_shot
+from vistaline.core import edits
 from vistaline.core.errors import CoreError
-from vistaline.core.evaluate import evaluate
-from vistaline.core.heights import upright_height
-from vistaline.core.placing import outline_in
-from vistaline.core.poses import projector_of
-from vistaline.core.scene import pick_layer
-from vistaline.core.seen import bow_in, ray_of, seen_from
-from vistaline.core.shot import Layer, Shot
-from vistaline.core.stageplan import PlanView, draw_plans
+from vistaline.core.geometry import space
+from vistaline.core.geometry.bodies import Body
+from vistaline.core.geometry.bowing import bowed
+from vistaline.core.geometry.heights import upright_height
+from vistaline.core.scene.describe import pick_layer
+from vistaline.core.scene.plan import PlanView, draw_plans
+from vistaline.core.shot.document import dump_shot, parse_shot
+from vistaline.core.shot.shot import Layer, Shot
+from vistaline.core.stage.camera import camera_states
+from vistaline.core.stage.cards import Card, card_of
+from vistaline.core.stage.evaluate import evaluate
+from vistaline.core.stage.placing import outline_in
+from vistaline.core.stage.poses import projector_of
+from vistaline.core.stage.seen import bow_in, ray_of, seen_from
 
 TAKING = {"width": 640, "height": 360, "focal_length": 28, "pan": 31, "tilt": -7, "roll": 1}
 
@@ -176,7 +177,7 @@ def test_all_keys_of_a_size_grow_with_the_stage(at: int) -> None:
     keys = [{"frame": 0, "value": 0.5}, {"frame": 15, "value": 2.0}]
     shot = parse_shot(dump_shot(shot) | {"rows": [{"of": of, "value": "scale", "keys": keys}]})
     upright = {"x0": 300, "y0": 250, "x1": 300, "y1": 150, "metres": 2.5, "frame": 0}
-    sized = edit.apply(shot, "set_known_length", upright, at=at)
+    sized = edits.apply(shot, "set_known_length", upright, at=at)
     ratio = sized.ground.eye_height / shot.ground.eye_height
     assert ratio != pytest.approx(1)
     assert [key.value for key in sized.rows[0].keys] == pytest.approx([0.5 * ratio, 2 * ratio])

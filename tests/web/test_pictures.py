@@ -15,7 +15,7 @@ from PIL import Image
 from tests.web.conftest import bring_in, do_tasks, signed_in, upload
 from vistaline.actions.tasks import orphaned_tasks, work_on_task
 from vistaline.core.formats.openraster import RasterLayer, write_openraster
-from vistaline.core.formats.still import encode_png
+from vistaline.core.picture.still import encode_png
 from vistaline.store.models import JobState, Picture, PictureTask, TaskKind
 from vistaline.web.context import Services
 

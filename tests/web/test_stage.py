@@ -13,7 +13,7 @@ from PIL import Image
 
 from tests.web.conftest import bring_in, signed_in
 from tests.web.test_web import edit
-from vistaline.core.typefaces import FACES, PACKAGES
+from vistaline.core.looks.typefaces import FACES, PACKAGES
 
 
 def panel(client: FlaskClient, shot: str, **chosen: object) -> str:

@@ -19,11 +19,11 @@ import numpy as np
 
 from vistaline.actions.pictures import Library
 from vistaline.core.errors import MaskError
-from vistaline.core.incoming import picture_codes
-from vistaline.core.picture.cutset import Cutout, CutSet, DepthBand, Step
-from vistaline.core.picture.masks import advance, hole_behind, stages, together
-from vistaline.core.picture.separate import SeparatedLayer, cloned, cut_layer
-from vistaline.core.picture.sheet import EVERYTHING, PlateUse, Sheet
+from vistaline.core.formats.incoming import picture_codes
+from vistaline.core.separate.cutset import Cutout, CutSet, DepthBand, Step
+from vistaline.core.separate.masks import advance, hole_behind, stages, together
+from vistaline.core.separate.separation import SeparatedLayer, cloned, cut_layer
+from vistaline.core.sheet.sheet import EVERYTHING, PlateUse, Sheet
 
 __all__ = ["Cuttings", "NamedMask"]
 

@@ -17,7 +17,7 @@ from vistaline.actions.pictures import Library, known_picture, plain_name
 from vistaline.actions.tasks import start_task
 from vistaline.core.errors import PictureError
 from vistaline.core.formats.documents import DEFAULT_TALL, Document
-from vistaline.core.incoming import look_into
+from vistaline.core.formats.incoming import look_into
 from vistaline.store.models import JobState, Picture, PictureTask, TaskKind
 
 __all__ = ["choose_parts", "receive_picture"]

@@ -18,14 +18,14 @@ from vistaline.actions.sheets import change_sheet, current_sheet, sheet_of
 from vistaline.actions.tasks import Finish, Run, Work
 from vistaline.core.errors import FillError, PictureError
 from vistaline.core.formats.documents import Document
+from vistaline.core.formats.incoming import look_into, part_as_picture, picture_codes
 from vistaline.core.formats.openraster import RasterLayer, write_openraster
-from vistaline.core.formats.still import encode_png
-from vistaline.core.incoming import look_into, part_as_picture, picture_codes
-from vistaline.core.picture.exemplar import ExemplarSettings
-from vistaline.core.picture.parts import Stroke, painted
-from vistaline.core.picture.prepare import Crop, Flip, Prepared, PrepareStep, Turn, prepare
-from vistaline.core.picture.separate import SeparatedLayer, fill_hole
-from vistaline.core.picture.sheet import EVERYTHING, Sheet
+from vistaline.core.picture.still import encode_png
+from vistaline.core.picture.strokes import Stroke, painted
+from vistaline.core.prepare.steps import Crop, Flip, Prepared, PrepareStep, Turn, prepare
+from vistaline.core.separate.exemplar import ExemplarSettings
+from vistaline.core.separate.separation import SeparatedLayer, fill_hole
+from vistaline.core.sheet.sheet import EVERYTHING, Sheet
 from vistaline.core.timing import parse_rate
 from vistaline.store.models import (
     JobState,

@@ -13,15 +13,15 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import NotFound, Refused
-from vistaline.core.drawn import Looks, look_called
 from vistaline.core.files import write_atomically
-from vistaline.core.formats.still import encode_png
-from vistaline.core.incoming import header_of, keep_pyramid
+from vistaline.core.formats.incoming import header_of, keep_pyramid
+from vistaline.core.looks.typefaces import shelve
 from vistaline.core.picture.decode import PictureInfo
 from vistaline.core.picture.preview import alpha_at, preview_webp
-from vistaline.core.render.pyramid import Pyramid, PyramidStore
-from vistaline.core.shot import Shot
-from vistaline.core.typefaces import shelve
+from vistaline.core.picture.pyramid import Pyramid, PyramidStore
+from vistaline.core.picture.still import encode_png
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.drawn import Looks, look_called
 from vistaline.store.files import FileStore
 from vistaline.store.models import Picture
 

@@ -15,10 +15,10 @@ from vistaline.actions.pictures import Library, plain_name
 from vistaline.actions.sheets import current_sheet
 from vistaline.actions.tasks import start_task
 from vistaline.core.errors import PictureError
-from vistaline.core.incoming import header_of
-from vistaline.core.picture.parts import Stroke
+from vistaline.core.formats.incoming import header_of
 from vistaline.core.picture.register import shift_between
-from vistaline.core.picture.sheet import EVERYTHING, Sheet
+from vistaline.core.picture.strokes import Stroke
+from vistaline.core.sheet.sheet import EVERYTHING, Sheet
 from vistaline.store.models import JobState, Picture, PictureTask, SheetRow, TaskKind, now
 
 __all__ = ["METHODS", "checked_wish", "receive_painted"]

@@ -34,12 +34,12 @@ from vistaline.actions.life import (
 from vistaline.actions.pictures import Library
 from vistaline.actions.queue import Queue
 from vistaline.actions.shots import current_shot
-from vistaline.core.document import dump_shot, parse_shot
 from vistaline.core.files import replace_safely
 from vistaline.core.formats.video import join_clips
 from vistaline.core.render.clip import frame_ranges, range_length, render_clip, render_sequence
 from vistaline.core.render.frame import Renderer, scaled
-from vistaline.core.shot import Shot
+from vistaline.core.shot.document import dump_shot, parse_shot
+from vistaline.core.shot.shot import Shot
 from vistaline.store.models import (
     ACTIVE,
     JobState,

@@ -26,13 +26,13 @@ from vistaline.actions.rooms import (
 from vistaline.actions.shots import change_shot, current_shot, shot_at
 from vistaline.actions.tasks import Finish, Run, Work
 from vistaline.core.arrays import Rgba16
-from vistaline.core.camera import CameraState, camera_states
 from vistaline.core.files import write_atomically
 from vistaline.core.foresight.ahead import look_ahead
-from vistaline.core.formats.still import encode_png
-from vistaline.core.seen import plate_of
-from vistaline.core.shot import Shot
-from vistaline.core.straight import Beyond
+from vistaline.core.picture.still import encode_png
+from vistaline.core.render.straight import Beyond
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.camera import CameraState, camera_states
+from vistaline.core.stage.seen import plate_of
 from vistaline.store.models import PictureTask, ShotRow, TaskKind
 
 __all__ = ["ROOM_WORKS"]

@@ -19,20 +19,20 @@ from vistaline.actions.errors import Refused
 from vistaline.actions.pictures import Library
 from vistaline.actions.tasks import start_task, tasks_of
 from vistaline.core.arrays import Rgba16
-from vistaline.core.bowing import straighten_picture
-from vistaline.core.camera import CameraState
-from vistaline.core.cards import Card, card_of
-from vistaline.core.edit_cameras import take_called
+from vistaline.core.edits.cameras import take_called
 from vistaline.core.files import write_atomically
 from vistaline.core.foresight.ahead import Ahead, pack_ahead, unpack_ahead
+from vistaline.core.geometry.bowing import straighten_picture
+from vistaline.core.geometry.lines import as_marks, find_edges, find_segments
 from vistaline.core.picture.colour import codes_from_linear, straight_codes
-from vistaline.core.picture.exemplar import Progress
-from vistaline.core.picture.lines import as_marks, find_edges, find_segments
-from vistaline.core.poses import projector_of
-from vistaline.core.render.pyramid import BORDER
-from vistaline.core.seen import bow_in, plate_of, taking_focal
-from vistaline.core.shot import Layer, Shot
-from vistaline.core.straight import Beyond, Projector, straight_on, straight_size
+from vistaline.core.picture.pyramid import BORDER
+from vistaline.core.render.straight import Beyond, Projector, straight_on, straight_size
+from vistaline.core.separate.exemplar import Progress
+from vistaline.core.shot.shot import Layer, Shot
+from vistaline.core.stage.camera import CameraState
+from vistaline.core.stage.cards import Card, card_of
+from vistaline.core.stage.poses import projector_of
+from vistaline.core.stage.seen import bow_in, plate_of, taking_focal
 from vistaline.store.models import ACTIVE, PictureTask, ShotRow, TaskKind
 
 __all__ = [

@@ -12,12 +12,12 @@ from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import Refused
 from vistaline.actions.shots import change_shot, create_shot, current_shot
-from vistaline.core.blending import Blend
-from vistaline.core.document import explain
 from vistaline.core.errors import CoreError
-from vistaline.core.optics import DEFAULT_LENS, covering_focal_length
-from vistaline.core.route import Framing, Route
-from vistaline.core.shot import Box, FrameFormat, Layer, PictureRef, Shot, TakingCamera
+from vistaline.core.explaining import explain
+from vistaline.core.geometry.optics import DEFAULT_LENS, covering_focal_length
+from vistaline.core.looks.blending import Blend
+from vistaline.core.shot.route import Framing, Route
+from vistaline.core.shot.shot import Box, FrameFormat, Layer, PictureRef, Shot, TakingCamera
 from vistaline.store.models import Picture, ShotRow
 
 __all__ = ["Placed", "add_set", "first_distances", "frame_like", "start_set"]

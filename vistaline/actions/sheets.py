@@ -11,10 +11,10 @@ from sqlalchemy.orm import Session
 from vistaline.actions.errors import Refused
 from vistaline.actions.history import History
 from vistaline.actions.tasks import start_task, tasks_of
-from vistaline.core.incoming import header_of
-from vistaline.core.picture.cutset import DepthBand
-from vistaline.core.picture.sheet import Sheet, dump_sheet, parse_sheet
-from vistaline.core.picture.sheet_edit import apply, label
+from vistaline.core.formats.incoming import header_of
+from vistaline.core.separate.cutset import DepthBand
+from vistaline.core.sheet.edits import apply, label
+from vistaline.core.sheet.sheet import Sheet, dump_sheet, parse_sheet
 from vistaline.store.files import FileStore
 from vistaline.store.models import (
     Picture,

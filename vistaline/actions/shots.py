@@ -13,11 +13,11 @@ from sqlalchemy.orm import Session
 from vistaline.actions.errors import Refused
 from vistaline.actions.history import History
 from vistaline.actions.pictures import Library
-from vistaline.core import edit
-from vistaline.core.clipboard import clip_of
-from vistaline.core.document import dump_shot, parse_shot
+from vistaline.core import edits
+from vistaline.core.edits.clipboard import clip_of
 from vistaline.core.formats.shotfile import read_shot_file
-from vistaline.core.shot import Shot
+from vistaline.core.shot.document import dump_shot, parse_shot
+from vistaline.core.shot.shot import Shot
 from vistaline.store.models import Person, Revision, ShotRow
 
 __all__ = [
@@ -86,7 +86,7 @@ def change_shot(
     at: int = 0,
     auto_key: bool = False,
 ) -> Shot:
-    """Make an edit at frame ``at`` and keep it; see :class:`History` and :func:`edit.apply`.
+    """Make an edit at frame ``at`` and keep it; see :class:`History` and :func:`edits.apply`.
 
     An edit that is asked for again under the same ``key`` is not made twice.
 
@@ -101,8 +101,8 @@ def change_shot(
     if history.repeated():
         return history.current()
     history.must_be_at(version)
-    shot = edit.apply(history.current(), verb, arguments, at=at, auto_key=auto_key)
-    history.change(shot, edit.label(verb), version=version, person_id=person_id)
+    shot = edits.apply(history.current(), verb, arguments, at=at, auto_key=auto_key)
+    history.change(shot, edits.label(verb), version=version, person_id=person_id)
     return shot
 
 

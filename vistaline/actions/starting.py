@@ -9,10 +9,10 @@ from sqlalchemy.orm import Session
 from vistaline.actions.errors import Refused
 from vistaline.actions.pictures import Library
 from vistaline.actions.sets import Placed, start_set
-from vistaline.core.blending import Blend
-from vistaline.core.document import fit_box
+from vistaline.core.looks.blending import Blend
 from vistaline.core.picture.register import find_place
-from vistaline.core.shot import Box
+from vistaline.core.shot.document import fit_box
+from vistaline.core.shot.shot import Box
 from vistaline.store.models import Picture, ShotRow
 
 __all__ = ["start_shot"]

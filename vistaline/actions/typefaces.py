@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import Refused
 from vistaline.actions.pictures import plain_name
-from vistaline.core.typefaces import FACES, OWN, open_type
+from vistaline.core.looks.typefaces import FACES, OWN, open_type
 from vistaline.store.files import FileStore
 from vistaline.store.models import Typeface
 

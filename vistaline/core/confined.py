@@ -38,14 +38,14 @@ import numpy as np
 
 from vistaline.core.errors import CoreError, PictureError
 
-__all__ = ["Bounds", "confined", "die_with_parent", "is_confined", "nurse", "preload"]
+__all__ = ["Bounds", "confined", "die_with_parent", "is_confined", "preload"]
 
 _AT_ONCE = threading.BoundedSemaphore(2)
 """Children a process may have at a time: their memory adds up."""
 _PR_SET_PDEATHSIG = 1
 _log = logging.getLogger(__name__)
 _inside = False
-_preloaded = ["vistaline.core.incoming", "vistaline.core.lettering"]
+_preloaded = ["vistaline.core.formats.incoming", "vistaline.core.looks.lettering"]
 
 Result = TypeVar("Result")
 

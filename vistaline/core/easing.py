@@ -20,7 +20,7 @@ from numpy.typing import ArrayLike
 from vistaline.core.arrays import FloatArray
 from vistaline.core.errors import ShotError
 
-__all__ = ["EASE_NAMES", "NAMED_EASES", "CubicBezier", "Ease", "Linear", "Spring", "parse_ease"]
+__all__ = ["EASE_NAMES", "NAMED_EASES", "CubicBezier", "Ease", "Spring", "parse_ease"]
 
 
 class Ease(Protocol):

@@ -11,8 +11,8 @@ from typing import Any, Generic, TypeVar
 from pydantic import BeforeValidator, ConfigDict, ValidationError, validate_call
 from pydantic_core import PydanticCustomError
 
-from vistaline.core.document import explain
 from vistaline.core.errors import CoreError, EditError
+from vistaline.core.explaining import explain
 
 __all__ = ["FROM_JSON", "Verbs"]
 

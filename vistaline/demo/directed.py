@@ -8,12 +8,12 @@ from typing import Any
 import cv2
 import numpy as np
 
-from vistaline.core import edit
-from vistaline.core.fields import ColourField, Stop
+from vistaline.core import edits
 from vistaline.core.files import write_atomically
-from vistaline.core.formats.still import encode_jpeg
-from vistaline.core.route import Framing, Route
-from vistaline.core.shot import FrameFormat, Ground, Layer, PictureRef, Shot, TakingCamera
+from vistaline.core.looks.fields import ColourField, Stop
+from vistaline.core.picture.still import encode_jpeg
+from vistaline.core.shot.route import Framing, Route
+from vistaline.core.shot.shot import FrameFormat, Ground, Layer, PictureRef, Shot, TakingCamera
 from vistaline.core.timing import parse_rate
 from vistaline.demo.drawing import to_codes
 from vistaline.demo.headland import figure
@@ -25,11 +25,11 @@ __all__ = ["lamp_holds", "lamp_room", "light_turns", "tour", "watcher"]
 
 
 def _made(shot: Shot, verb: str, **arguments: Any) -> Shot:
-    return edit.apply(shot, verb, arguments)
+    return edits.apply(shot, verb, arguments)
 
 
 def _keyed(shot: Shot, at: int, verb: str, **arguments: Any) -> Shot:
-    return edit.apply(shot, verb, arguments, at=at, auto_key=True)
+    return edits.apply(shot, verb, arguments, at=at, auto_key=True)
 
 
 def tour(folder: Path) -> Shot:

@@ -13,14 +13,14 @@ import cv2
 import numpy as np
 from PIL import Image, ImageDraw
 
-from vistaline.core import edit
-from vistaline.core.fields import ColourField, Stop
+from vistaline.core import edits
 from vistaline.core.files import write_atomically
-from vistaline.core.formats.still import encode_jpeg
-from vistaline.core.frame_styles import FrameStyle, Shadow
-from vistaline.core.route import Framing, Route
-from vistaline.core.shot import FrameFormat, Layer, PictureRef, Shot, TakingCamera
-from vistaline.core.typefaces import fonts_of
+from vistaline.core.looks.fields import ColourField, Stop
+from vistaline.core.looks.frame_styles import FrameStyle, Shadow
+from vistaline.core.looks.typefaces import fonts_of
+from vistaline.core.picture.still import encode_jpeg
+from vistaline.core.shot.route import Framing, Route
+from vistaline.core.shot.shot import FrameFormat, Layer, PictureRef, Shot, TakingCamera
 
 __all__ = ["write_gallery"]
 
@@ -89,14 +89,14 @@ def _hung(pictures: dict[str, PictureRef], layers: list[Layer]) -> Shot:
     )
     keys = [layer.id for layer in shot.layers[1:]]
     values = {"layers": keys, "near": 3.0, "far": 4.7, "spacing": 0.03, "tilt": 5, "seed": 12}
-    shot = edit.apply(shot, "scatter", values)
-    shot = edit.apply(shot, "group_layers", {"layers": keys, "name": "Prints"})
-    shot = edit.apply(shot, "add_title", {"text": "Sallow Head\n1887 – 1931"})
+    shot = edits.apply(shot, "scatter", values)
+    shot = edits.apply(shot, "group_layers", {"layers": keys, "name": "Prints"})
+    shot = edits.apply(shot, "add_title", {"text": "Sallow Head\n1887 – 1931"})
     title = shot.layers[-1].id
-    shot = edit.apply(shot, "move_in_depth", {"layer": title, "distance": 3.6})
+    shot = edits.apply(shot, "move_in_depth", {"layer": title, "distance": 3.6})
     look = {"face": "playfair", "weight": 500, "size": 0.24, "line_spacing": 110, "fill": "#f3e9d2"}
-    shot = edit.apply(shot, "set_title", {"layer": title, **look})
-    return edit.apply(shot, "add_occluder", {"kind": "edge"})
+    shot = edits.apply(shot, "set_title", {"layer": title, **look})
+    return edits.apply(shot, "add_occluder", {"kind": "edge"})
 
 
 def _cut(photo: Codes, left: float, top: float, width: float, height: float) -> Codes:

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from vistaline.core import space
+from vistaline.core.geometry import space
 from vistaline.demo.drawing import noise
 
 __all__ = [

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from PIL import Image, ImageDraw
 
-from vistaline.core.typefaces import fonts_of
+from vistaline.core.looks.typefaces import fonts_of
 
 __all__ = ["SIZE", "draw_leaf"]
 

@@ -11,8 +11,8 @@ import cv2
 import numpy as np
 
 from vistaline.core.files import write_atomically
-from vistaline.core.formats.still import encode_jpeg, encode_png
-from vistaline.core.shot import Box, Shot
+from vistaline.core.picture.still import encode_jpeg, encode_png
+from vistaline.core.shot.shot import Box, Shot
 
 __all__ = ["flattened", "write_flat_pictures"]
 

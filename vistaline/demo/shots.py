@@ -17,9 +17,9 @@ import numpy as np
 
 from vistaline.core.files import write_atomically
 from vistaline.core.formats.shotfile import write_shot_file
-from vistaline.core.optics import covering_focal_length
-from vistaline.core.route import Framing, Route
-from vistaline.core.shot import Box, FrameFormat, Layer, PictureRef, Shot, TakingCamera
+from vistaline.core.geometry.optics import covering_focal_length
+from vistaline.core.shot.route import Framing, Route
+from vistaline.core.shot.shot import Box, FrameFormat, Layer, PictureRef, Shot, TakingCamera
 from vistaline.core.timing import parse_rate
 from vistaline.demo.directed import (
     lamp_holds,

@@ -6,11 +6,11 @@ import json
 from pathlib import Path
 from typing import Any
 
-from vistaline.core import edit
+from vistaline.core import edits
 from vistaline.core.files import write_atomically
-from vistaline.core.formats.still import encode_jpeg
-from vistaline.core.route import Framing, Route
-from vistaline.core.shot import FrameFormat, Ground, Layer, PictureRef, Shot, TakingCamera
+from vistaline.core.picture.still import encode_jpeg
+from vistaline.core.shot.route import Framing, Route
+from vistaline.core.shot.shot import FrameFormat, Ground, Layer, PictureRef, Shot, TakingCamera
 from vistaline.demo import harbour
 from vistaline.demo.harbour import Place
 
@@ -59,7 +59,7 @@ def harbour_street(folder: Path) -> Shot:
 
     def made(verb: str, **values: Any) -> str:
         nonlocal shot
-        shot = edit.apply(shot, verb, values)
+        shot = edits.apply(shot, verb, values)
         return shot.layers[-1].id
 
     def plane(name: str, points: list[Place], **more: Any) -> str:

@@ -9,17 +9,17 @@ from flask import Blueprint, render_template, request
 from flask_login import login_required
 
 from vistaline.actions.errors import NotFound
-from vistaline.core import edit
+from vistaline.core import edits
 from vistaline.core.easing import EASE_NAMES
+from vistaline.core.edits.shelf import MOVES
 from vistaline.core.foresight.overscan import Overscan, overscan
-from vistaline.core.mounts import FOLLOWS
-from vistaline.core.moves import MOVES
-from vistaline.core.optics import LENS_PRESETS, angle_of_view, gate_size
-from vistaline.core.retiming import times_of
-from vistaline.core.scene import describe_scene
-from vistaline.core.shake import STARTING_SHAKES
-from vistaline.core.shot import Shot
+from vistaline.core.geometry.optics import LENS_PRESETS, angle_of_view, gate_size
+from vistaline.core.scene.describe import describe_scene
+from vistaline.core.shot.mounts import FOLLOWS
+from vistaline.core.shot.retiming import times_of
+from vistaline.core.shot.shot import Shot
 from vistaline.core.speed import eased_with_peak, peak_of, speed_of
+from vistaline.core.stage.shake import STARTING_SHAKES
 from vistaline.store.models import ShotRow
 from vistaline.web.context import services
 from vistaline.web.editing import arguments, playhead
@@ -132,7 +132,7 @@ def peak(shot_id: int) -> Any:
 def clip(shot_id: int, verb: str) -> Any:
     """Send some frames of what an edit would make of the whole shot; nothing is kept."""
     _, shot = open_shot(shot_id)
-    changed = edit.apply(shot, verb, arguments(), **playhead())
+    changed = edits.apply(shot, verb, arguments(), **playhead())
     last = changed.frame.duration - 1
     frames = sorted({round(n * last / (_PREVIEWED - 1)) for n in range(_PREVIEWED)})
     described = describe_scene(changed.evolve(cuts=()), frames)

@@ -16,7 +16,7 @@ __all__ = ["arguments", "asked", "changed", "playhead", "send_kept"]
 
 
 class Playhead(TypedDict):
-    """What an edit of a shot is told besides its values; see :func:`vistaline.core.edit.apply`."""
+    """What an edit of a shot is told besides its values; see :func:`vistaline.core.edits.apply`."""
 
     at: int
     auto_key: bool

@@ -10,12 +10,12 @@ import numpy as np
 from flask import request
 
 from vistaline.core.easing import CubicBezier, Ease, parse_ease
-from vistaline.core.keyable import KEYABLE
-from vistaline.core.keyed import called, row_of, things_of
-from vistaline.core.rows import Key, Row
-from vistaline.core.scene_rows import shown_value
-from vistaline.core.shot import Shot
+from vistaline.core.scene.rows import shown_value
+from vistaline.core.shot.keyable import KEYABLE
+from vistaline.core.shot.rows import Key, Row
+from vistaline.core.shot.shot import Shot
 from vistaline.core.speed import peak_of, speed_of
+from vistaline.core.stage.keyed import called, row_of, things_of
 
 __all__ = ["ease_facts", "keys_facts", "pins_of", "playhead_asked"]
 

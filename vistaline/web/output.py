@@ -10,7 +10,7 @@ from flask_login import login_required
 
 from vistaline.actions import projects, renders, shots
 from vistaline.actions.errors import NotFound, Refused
-from vistaline.core.watch import findings
+from vistaline.core.foresight.watch import findings
 from vistaline.store.models import JobState, OutputKind, RenderJob, ShotRow
 from vistaline.web.context import person_id, say_if_delayed, services, session
 

@@ -11,8 +11,8 @@ from flask_login import login_required
 
 from vistaline.actions import intake, pictures, projects, shots, starting
 from vistaline.actions.errors import Refused
-from vistaline.core.optics import DEFAULT_LENS
-from vistaline.core.picture.prepare import push_in_limit
+from vistaline.core.geometry.optics import DEFAULT_LENS
+from vistaline.core.prepare.steps import push_in_limit
 from vistaline.core.timing import RATE_PRESETS, parse_rate
 from vistaline.store.models import Picture
 from vistaline.web import tasks

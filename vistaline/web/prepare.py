@@ -15,7 +15,8 @@ from PIL import Image
 from vistaline.actions import pictures, projects, sheets
 from vistaline.actions.errors import Refused
 from vistaline.core.picture.colour import encode_srgb
-from vistaline.core.picture.prepare import (
+from vistaline.core.picture.pyramid import BORDER
+from vistaline.core.prepare.steps import (
     FACTORS,
     RATIOS,
     Crop,
@@ -31,8 +32,7 @@ from vistaline.core.picture.prepare import (
     geometry,
     prepare,
 )
-from vistaline.core.picture.tone import curve_table
-from vistaline.core.render.pyramid import BORDER
+from vistaline.core.prepare.tone import curve_table
 from vistaline.store.models import Picture
 from vistaline.web import tasks
 from vistaline.web.context import person_id, services, session

@@ -20,14 +20,14 @@ from vistaline.actions.rooms import (
     kept_lines,
 )
 from vistaline.actions.tasks import find_task
-from vistaline.core.bodies import Body, mesh_of
-from vistaline.core.cards import card_of
 from vistaline.core.foresight.ahead import SOFT, Ahead, map_frame, ranges_of
 from vistaline.core.foresight.painting import LEVELS, paint_frame, paint_picture
-from vistaline.core.formats.still import encode_png
-from vistaline.core.scene import card_matrix
-from vistaline.core.seen import plate_of
-from vistaline.core.straight import Beyond
+from vistaline.core.geometry.bodies import Body, mesh_of
+from vistaline.core.picture.still import encode_png
+from vistaline.core.render.straight import Beyond
+from vistaline.core.scene.describe import card_matrix
+from vistaline.core.stage.cards import card_of
+from vistaline.core.stage.seen import plate_of
 from vistaline.store.models import JobState, ShotRow, TaskKind
 from vistaline.web import tasks
 from vistaline.web.context import person_id, services, session

@@ -16,7 +16,7 @@ from vistaline.actions.errors import NotFound, Refused
 from vistaline.actions.pictures import pictures_of
 from vistaline.actions.sets import frame_like
 from vistaline.core.errors import CoreError
-from vistaline.core.picture.sheet import EVERYTHING
+from vistaline.core.sheet.sheet import EVERYTHING
 from vistaline.core.timing import RATE_PRESETS
 from vistaline.store.models import ACTIVE, JobState, PictureRole, TaskKind
 from vistaline.web import tasks

@@ -13,10 +13,10 @@ from flask_login import login_required
 
 from vistaline.actions import projects, sheets
 from vistaline.actions.errors import NotFound, Refused
-from vistaline.core.formats.still import STILL_KINDS, encode_still
-from vistaline.core.incoming import picture_codes
-from vistaline.core.picture.prepare import push_in_limit
-from vistaline.core.picture.sheet import Sheet
+from vistaline.core.formats.incoming import picture_codes
+from vistaline.core.picture.still import STILL_KINDS, encode_still
+from vistaline.core.prepare.steps import push_in_limit
+from vistaline.core.sheet.sheet import Sheet
 from vistaline.store.models import Picture, PictureTask, SheetRow
 from vistaline.web import tasks
 from vistaline.web.context import person_id, services, session

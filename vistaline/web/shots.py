@@ -12,20 +12,20 @@ from flask_login import login_required
 from vistaline.actions import projects, shots
 from vistaline.actions.errors import NotFound, Refused
 from vistaline.actions.rooms import as_seen
-from vistaline.core import edit
-from vistaline.core.camera_moves import CameraMove, told
-from vistaline.core.cards import Card
-from vistaline.core.drawn import look_called
-from vistaline.core.evaluate import evaluate
-from vistaline.core.formats.still import encode_jpeg, encode_png
+from vistaline.core import edits
+from vistaline.core.edits.gestures import CameraMove, told
+from vistaline.core.foresight.watch import findings
 from vistaline.core.kept import Kept
-from vistaline.core.keyed import shot_at_frame
+from vistaline.core.picture.still import encode_jpeg, encode_png
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.render.proof import proof_frames
-from vistaline.core.scene import describe_scene, pick_layer, textures_in
-from vistaline.core.shot import Shot
+from vistaline.core.scene.describe import describe_scene, pick_layer, textures_in
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.cards import Card
+from vistaline.core.stage.drawn import look_called
+from vistaline.core.stage.evaluate import evaluate
+from vistaline.core.stage.keyed import shot_at_frame
 from vistaline.core.timing import RATE_PRESETS
-from vistaline.core.watch import findings
 from vistaline.store.models import ShotRow
 from vistaline.web.context import person_id, services, session
 from vistaline.web.editing import arguments, asked, changed, playhead, send_kept
@@ -99,7 +99,7 @@ def scene(shot_id: int) -> Any:
 def preview(shot_id: int, verb: str) -> Any:
     """Send what an edit would look like at one frame; nothing is kept."""
     row, shot = open_shot(shot_id)
-    changed = edit.apply(shot, verb, arguments(), **playhead())
+    changed = edits.apply(shot, verb, arguments(), **playhead())
     frame = request.args.get("frame", 0, type=int)
     answer = _scene(row, changed, [frame], kept=shot) | {"values": _values(changed, frame)}
     if verb == "move_camera":

@@ -14,22 +14,22 @@ from vistaline.actions import projects, shots
 from vistaline.actions.errors import Refused
 from vistaline.actions.pictures import pictures_of
 from vistaline.actions.typefaces import bring_type, faces_of
-from vistaline.core.arranging import parallax_step, screen_shift
-from vistaline.core.blending import Blend
-from vistaline.core.camera import camera_states
-from vistaline.core.cards import card_of
-from vistaline.core.edit_mounts import riders_of
+from vistaline.core.edits.arranging import parallax_step, screen_shift
+from vistaline.core.edits.mounts import riders_of
 from vistaline.core.errors import CoreError
-from vistaline.core.ground import ground_facts
-from vistaline.core.keyed import shot_at_frame
-from vistaline.core.mounts import FOLLOWS
-from vistaline.core.optics import GATE_LONG_SIDE, LENS_PRESETS
-from vistaline.core.perspective import Direction
-from vistaline.core.poses import texture_of
-from vistaline.core.seen import bow_in, seen_from
-from vistaline.core.shot import Layer, Shot
-from vistaline.core.straight import open_share
-from vistaline.core.tracks import track_of
+from vistaline.core.geometry.optics import GATE_LONG_SIDE, LENS_PRESETS
+from vistaline.core.geometry.perspective import Direction
+from vistaline.core.looks.blending import Blend
+from vistaline.core.render.straight import open_share
+from vistaline.core.shot.mounts import FOLLOWS
+from vistaline.core.shot.shot import Layer, Shot
+from vistaline.core.stage.camera import camera_states
+from vistaline.core.stage.cards import card_of
+from vistaline.core.stage.ground import ground_facts
+from vistaline.core.stage.keyed import shot_at_frame
+from vistaline.core.stage.poses import texture_of
+from vistaline.core.stage.seen import bow_in, seen_from
+from vistaline.core.stage.tracks import track_of
 from vistaline.store.models import Picture, ShotRow
 from vistaline.web.context import person_id, services, session
 from vistaline.web.editing import arguments, asked

@@ -10,7 +10,7 @@ from flask_login import login_required
 
 from vistaline.actions import intake, projects, tasks
 from vistaline.actions.errors import NotFound
-from vistaline.core.incoming import small_part
+from vistaline.core.formats.incoming import small_part
 from vistaline.store.models import ACTIVE, JobState, PictureTask, ShotRow, TaskKind
 from vistaline.web.context import person_id, say_if_delayed, services, session
 

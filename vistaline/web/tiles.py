@@ -16,7 +16,7 @@ from vistaline.actions import tasks as picture_tasks
 from vistaline.actions.cuttings import Cuttings
 from vistaline.actions.errors import NotFound
 from vistaline.core.errors import CoreError
-from vistaline.core.formats.still import encode_jpeg, encode_png
+from vistaline.core.picture.still import encode_jpeg, encode_png
 from vistaline.core.picture.tiles import codes_tile, mask_tile, outline_tile, pyramid_tile
 from vistaline.web.context import person_id, services, session
 from vistaline.web.sheets import open_sheet

@@ -19,9 +19,6 @@ from typing import Any
 import numpy as np
 
 from vistaline.core.arrays import FloatArray
-from vistaline.core.blending import Blend
-from vistaline.core.cards import Card
-from vistaline.core.evaluate import FrameState, evaluate
 from vistaline.core.foresight.looking import (
     BARE,
     BINS,
@@ -32,18 +29,20 @@ from vistaline.core.foresight.looking import (
     bin_edges,
     look,
 )
+from vistaline.core.looks.blending import Blend
+from vistaline.core.picture.pyramid import BORDER, Pyramid
 from vistaline.core.render.laying import EDGES
 from vistaline.core.render.outlines import EVERYWHERE, bounds_of, content_corners, edge_distances
-from vistaline.core.render.pyramid import BORDER, Pyramid
-from vistaline.core.render.tracing import rays_of, reach_of
-from vistaline.core.shot import Shot
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.cards import Card
+from vistaline.core.stage.evaluate import FrameState, evaluate
+from vistaline.core.stage.rays import rays_of, reach_of
 
 __all__ = [
     "BARE",
     "SOFT",
     "UNCOUNTED",
     "Ahead",
-    "FrameMap",
     "look_ahead",
     "map_frame",
     "pack_ahead",

@@ -11,8 +11,8 @@ from enum import IntEnum
 import numpy as np
 from numba import njit
 
-from vistaline.core.bodies import hit_body
-from vistaline.core.ordering import NEAR
+from vistaline.core.geometry.bodies import hit_body
+from vistaline.core.geometry.ordering import NEAR
 from vistaline.core.render.laying import EDGES
 
 __all__ = ["BARE", "BINS", "COUNTED", "UNCOUNTED", "Number", "Whole", "bin_edges", "look"]

@@ -7,11 +7,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from vistaline.core import space
 from vistaline.core.arrays import FloatArray
-from vistaline.core.camera import CameraState, camera_states
-from vistaline.core.cards import Card, cards_over
-from vistaline.core.shot import Shot
+from vistaline.core.geometry import space
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.camera import CameraState, camera_states
+from vistaline.core.stage.cards import Card, cards_over
 
 __all__ = ["Overscan", "overscan"]
 

@@ -21,10 +21,10 @@ from PIL import Image
 
 from vistaline.core.errors import PictureError
 from vistaline.core.formats.openraster import read_openraster
-from vistaline.core.formats.still import encode_png
 from vistaline.core.picture.decode import PIXEL_LIMIT, SIDE_LIMIT
+from vistaline.core.picture.still import encode_png
 
-__all__ = ["DEFAULT_TALL", "Document", "Part", "open_document", "part_as_picture"]
+__all__ = ["DEFAULT_TALL", "Document", "open_document", "part_as_picture"]
 
 DEFAULT_TALL = 4500
 """Pixels a page is tall unless somebody chooses otherwise."""

@@ -23,7 +23,7 @@ from vistaline.core.errors import PictureError
 from vistaline.core.files import write_atomically
 from vistaline.core.picture.decode import PIXEL_LIMIT, PictureInfo, inspect_picture
 
-__all__ = ["BLEND_MODES", "OpenRaster", "RasterLayer", "read_openraster", "write_openraster"]
+__all__ = ["RasterLayer", "read_openraster", "write_openraster"]
 
 MIMETYPE = b"image/openraster"
 BLEND_MODES = {

@@ -7,11 +7,11 @@ from pathlib import Path
 
 import numpy as np
 
-from vistaline.core.document import parse_shot
 from vistaline.core.files import write_atomically
 from vistaline.core.formats.shotfile import write_shot_file
-from vistaline.core.formats.still import encode_png
-from vistaline.core.picture.separate import Separation
+from vistaline.core.picture.still import encode_png
+from vistaline.core.separate.separation import Separation
+from vistaline.core.shot.document import parse_shot
 
 __all__ = ["write_separation"]
 

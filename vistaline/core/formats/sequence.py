@@ -8,7 +8,7 @@ import numpy as np
 
 from vistaline.core.errors import RenderError
 from vistaline.core.files import write_atomically
-from vistaline.core.formats.still import encode_png
+from vistaline.core.picture.still import encode_png
 
 __all__ = ["numbered", "write_png"]
 

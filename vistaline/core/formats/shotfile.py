@@ -6,14 +6,14 @@ import json
 from collections.abc import Mapping
 from pathlib import Path, PurePosixPath
 
-from vistaline.core.document import complete, dump_shot, parse_shot
 from vistaline.core.errors import PictureError, ShotError
 from vistaline.core.files import write_atomically
+from vistaline.core.looks.typefaces import shelve
 from vistaline.core.picture.decode import inspect_picture
-from vistaline.core.shot import Shot
-from vistaline.core.typefaces import shelve
+from vistaline.core.shot.document import complete, dump_shot, parse_shot
+from vistaline.core.shot.shot import Shot
 
-__all__ = ["picture_paths", "read_shot_file", "write_shot_file"]
+__all__ = ["read_shot_file", "write_shot_file"]
 
 
 def read_shot_file(path: Path) -> tuple[Shot, dict[str, Path]]:

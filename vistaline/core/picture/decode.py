@@ -24,7 +24,6 @@ from vistaline.core.picture.colour import linear16_from_srgb
 __all__ = [
     "PIXEL_LIMIT",
     "SIDE_LIMIT",
-    "Decoded",
     "PictureInfo",
     "decode_codes",
     "decode_picture",

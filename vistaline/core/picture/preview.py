@@ -14,7 +14,7 @@ from PIL import Image
 
 from vistaline.core.arrays import Rgba16
 from vistaline.core.picture.colour import encode_srgb
-from vistaline.core.render.pyramid import BORDER, Pyramid
+from vistaline.core.picture.pyramid import BORDER, Pyramid
 
 __all__ = ["alpha_at", "preview_webp"]
 

@@ -12,9 +12,9 @@ import numpy as np
 from PIL import Image
 
 from vistaline.core.errors import RenderError
-from vistaline.core.formats.still import encode_jpeg, encode_png
 from vistaline.core.picture.colour import srgb_table
-from vistaline.core.render.pyramid import BORDER, Pyramid
+from vistaline.core.picture.pyramid import BORDER, Pyramid
+from vistaline.core.picture.still import encode_jpeg, encode_png
 
 __all__ = ["TILE", "codes_tile", "mask_tile", "outline_tile", "pyramid_tile"]
 

@@ -12,13 +12,11 @@ from typing import Any
 import numpy as np
 from numba import njit
 
-from vistaline.core.blending import Blend
+from vistaline.core.looks.blending import MODES, Blend
 
-__all__ = ["ADD", "MODES", "SUBTRACT", "blend_colours"]
+__all__ = ["ADD", "SUBTRACT", "blend_colours"]
 
 
-MODES = {mode: number for number, mode in enumerate(Blend)}
-"""The number a kernel knows a mode by."""
 ADD, SUBTRACT = MODES[Blend.ADD], MODES[Blend.SUBTRACT]
 _KERNEL: dict[str, Any] = {"nogil": True, "cache": True}
 

@@ -10,7 +10,7 @@ from vistaline.core.formats.sequence import numbered, write_png
 from vistaline.core.formats.video import ClipWriter
 from vistaline.core.render.frame import Renderer
 
-__all__ = ["Check", "Progress", "frame_ranges", "range_length", "render_clip", "render_sequence"]
+__all__ = ["frame_ranges", "range_length", "render_clip", "render_sequence"]
 
 Progress = Callable[[int], None]
 """Called with the number of frames that are written to the file."""

@@ -11,23 +11,22 @@ import cv2
 import numpy as np
 
 from vistaline.core.arrays import FloatArray, Rgba16
-from vistaline.core.blending import Blend
-from vistaline.core.camera import CameraState
-from vistaline.core.cards import Card
-from vistaline.core.evaluate import FrameState, evaluate
+from vistaline.core.looks.blending import MODES, Blend
 from vistaline.core.picture.colour import hex_to_linear
+from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render import composite
-from vistaline.core.render.blend import MODES
 from vistaline.core.render.laying import EDGES, Cards
 from vistaline.core.render.modify import cast_shadow, keep_matte
 from vistaline.core.render.outlines import EVERYWHERE, bounds_of, content_corners, edge_distances
-from vistaline.core.render.pyramid import Pyramid
 from vistaline.core.render.sample import sources_of
 from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH
 from vistaline.core.render.tracing import BodyWarp
 from vistaline.core.render.warp import BAND, STANDARD, CardWarp, Quality
-from vistaline.core.shadows import Cast
-from vistaline.core.shot import Matte, Shot
+from vistaline.core.shot.shot import Matte, Shot
+from vistaline.core.stage.camera import CameraState
+from vistaline.core.stage.cards import Card
+from vistaline.core.stage.evaluate import FrameState, evaluate
+from vistaline.core.stage.shadows import Cast
 
 __all__ = ["Renderer", "scaled"]
 

@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numba import njit
 
-__all__ = ["EDGES", "KERNEL", "Cards", "Sources", "add_pixel", "coverage", "lay_stretch", "span_of"]
+__all__ = ["EDGES", "KERNEL", "Cards", "Sources", "coverage", "lay_stretch", "span_of"]
 
 EDGES = 8
 """Edges a card may have: its own four, and those of the picture it catches."""

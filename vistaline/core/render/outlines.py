@@ -5,12 +5,12 @@ from __future__ import annotations
 import numpy as np
 
 from vistaline.core.arrays import FloatArray, Matrix3
-from vistaline.core.camera import CameraState
-from vistaline.core.cards import Card
-from vistaline.core.ordering import NEAR
+from vistaline.core.geometry.ordering import NEAR
+from vistaline.core.geometry.space import clip_polygon_near
+from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render.laying import EDGES
-from vistaline.core.render.pyramid import Pyramid
-from vistaline.core.space import clip_polygon_near
+from vistaline.core.stage.camera import CameraState
+from vistaline.core.stage.cards import Card
 
 __all__ = ["EVERYWHERE", "bounds_of", "content_corners", "edge_distances"]
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 import struct
 from collections.abc import Iterable, Iterator, Mapping
 
-from vistaline.core.formats.still import encode_jpeg
+from vistaline.core.picture.pyramid import Pyramid
+from vistaline.core.picture.still import encode_jpeg
 from vistaline.core.render.frame import Renderer, scaled
-from vistaline.core.render.pyramid import Pyramid
-from vistaline.core.shot import Shot
+from vistaline.core.shot.shot import Shot
 
 __all__ = ["proof_frames"]
 

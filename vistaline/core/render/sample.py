@@ -13,8 +13,8 @@ import numpy as np
 from numba import carray, njit, types
 from numba.extending import intrinsic
 
+from vistaline.core.picture.pyramid import BORDER
 from vistaline.core.render.laying import KERNEL, Sources
-from vistaline.core.render.pyramid import BORDER
 from vistaline.core.render.tracing import BodyWarp
 from vistaline.core.render.warp import CardWarp
 

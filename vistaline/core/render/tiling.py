@@ -13,7 +13,7 @@ from enum import IntEnum
 import numpy as np
 from numba import njit
 
-from vistaline.core.render.pyramid import BLOCK
+from vistaline.core.picture.pyramid import BLOCK
 
 __all__ = ["BAND_LINES", "TILE_HEIGHT", "TILE_WIDTH", "Tile", "plan_tiles", "stretches_of"]
 

@@ -9,17 +9,16 @@ import cv2
 import numpy as np
 from numba import njit
 
-from vistaline.core import space
-from vistaline.core.arrays import FloatArray
-from vistaline.core.bodies import hit_body
-from vistaline.core.camera import CameraState
-from vistaline.core.cards import Card
-from vistaline.core.ordering import NEAR
-from vistaline.core.render.pyramid import BORDER, Pyramid
+from vistaline.core.geometry.bodies import hit_body
+from vistaline.core.geometry.ordering import NEAR
+from vistaline.core.picture.pyramid import BORDER, Pyramid
 from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH, Tile
 from vistaline.core.render.warp import BAND, Quality
+from vistaline.core.stage.camera import CameraState
+from vistaline.core.stage.cards import Card
+from vistaline.core.stage.rays import rays_of, reach_of
 
-__all__ = ["BodyWarp", "rays_of", "reach_of"]
+__all__ = ["BodyWarp"]
 
 _NOWHERE = -1e6
 """A texel no picture has: sampled, it is transparent."""
@@ -29,20 +28,6 @@ _AGREES = 0.02
 """Texels of the level sampled: so near to the truth is what is interpolated in a cell's middle."""
 _SOFT = 0.5
 """Levels finer than a pixel's mean footprint: it is longer one way."""
-
-
-def rays_of(card: Card, camera: CameraState) -> tuple[FloatArray, FloatArray, FloatArray]:
-    """Return a camera's place (3,) and its rays (3, 3) in a body's coordinates, and its picture.
-
-    The rays take frame pixels to ways that are 1 m deep; the last, (3, 4), takes what they meet
-    to the picture's unit coordinates.
-    """
-    assert card.projector is not None
-    half = np.diag([card.width / 2, card.height / 2, card.depth / 2, 1])
-    body_from_world = np.linalg.inv(half) @ space.inverse_pose(card.world_from_card)
-    body_from_camera = body_from_world @ camera.world_from_camera
-    rays = body_from_camera[:3, :3] @ np.linalg.inv(camera.image_from_camera)
-    return body_from_camera[:3, 3], rays, card.projector @ card.world_from_card @ half
 
 
 class BodyWarp:
@@ -104,23 +89,6 @@ class BodyWarp:
     def rows(self, band: int, out: np.ndarray) -> None:
         """Sample a band of the frame into ``out`` (BAND, frame width, 4), uint16."""
         self.trace(band, out, np.empty(out.shape[:2], np.float32))
-
-
-def reach_of(card: Card, camera: CameraState) -> tuple[tuple[int, int, int, int], float]:
-    """Return the frame pixels a body may touch, and the greatest 1/z it may have there."""
-    width, height = camera.frame_size
-    corners = np.array([[x, y, z, 1] for x in (-1, 1) for y in (-1, 1) for z in (-1, 1)])
-    half = np.array([card.width / 2, card.height / 2, card.depth / 2, 1])
-    there = (corners * half) @ (camera.camera_from_world @ card.world_from_card).T[:, :3]
-    if (there[:, 2] > -NEAR).all():
-        return (0, 0, 0, 0), 0.0
-    if (there[:, 2] > -NEAR).any():
-        return (0, 0, width, height), np.inf
-    seen = there @ camera.image_from_camera.T
-    points = seen[:, :2] / seen[:, 2:]
-    x0, y0 = np.clip(np.floor(points.min(axis=0)) - 1, 0, (width, height)).astype(int).tolist()
-    x1, y1 = np.clip(np.ceil(points.max(axis=0)) + 1, 0, (width, height)).astype(int).tolist()
-    return (x0, y0, max(x0, x1), max(y0, y1)), float(1 / -there[:, 2].max())
 
 
 @njit(cache=True, nogil=True)

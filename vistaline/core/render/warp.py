@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 
 from vistaline.core.arrays import Matrix3
-from vistaline.core.render.pyramid import BORDER, Pyramid
+from vistaline.core.picture.pyramid import BORDER, Pyramid
 from vistaline.core.render.tiling import (
     BAND_LINES,
     TILE_HEIGHT,

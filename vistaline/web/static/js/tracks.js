@@ -1,4 +1,4 @@
-// What moves on the stage by its keys, as vistaline.core.scene_tracks packs it.
+// What moves on the stage by its keys, as vistaline.core.scene.tracks packs it.
 
 const floats = (packed) => new Float32Array(Uint8Array.from(atob(packed), (c) => c.charCodeAt(0)).buffer);
 

@@ -1,0 +1,334 @@
+"""The edits that tell how the picture was seen: marks in it, and what they measure."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+import numpy as np
+from pydantic import Field
+
+from vistaline.core.arrays import Matrix4
+from vistaline.core.edits.registry import REGISTRY, pictures_used
+from vistaline.core.errors import EditError
+from vistaline.core.geometry import space
+from vistaline.core.geometry.bowing import straightened
+from vistaline.core.geometry.heights import length_on_ground, upright_height
+from vistaline.core.geometry.optics import GATE_LONG_SIDE
+from vistaline.core.geometry.perspective import Direction, SeenFrom
+from vistaline.core.geometry.rectangles import edges_of_rectangle, in_order
+from vistaline.core.shot.route import Route
+from vistaline.core.shot.rows import Row
+from vistaline.core.shot.shot import Ground, Layer, MarkedEdge, PictureRef, Shot, TakingCamera
+from vistaline.core.stage.poses import taking_pose
+from vistaline.core.stage.seen import canvas_point, ray_of, seen_from
+from vistaline.core.verbs import FROM_JSON
+
+__all__ = ["Corners", "enlarged", "see_one_point"]
+
+verb = REGISTRY.verb
+Corners = Annotated[list[tuple[float, float]], Field(min_length=4, max_length=4), FROM_JSON]
+_SIDES = {
+    "front": (Direction.ACROSS, Direction.UP),
+    "side": (Direction.DEEP, Direction.UP),
+    "level": (Direction.ACROSS, Direction.DEEP),
+}
+"""Which ways the sides of a rectangle run that faces the camera, stands beside it, or lies."""
+_METRES = ("distance", "across", "up", "x", "y", "z")
+
+
+@verb("mark edges")
+def mark_edges(
+    shot: Shot,
+    *,
+    edges: Annotated[list[MarkedEdge], FROM_JSON],
+    within: Annotated[float, Field(gt=0, le=100)] | None = None,
+) -> Shot:
+    """Keep the edges that are marked in the picture; ``within``: how exactly, in pixels."""
+    taking = shot.taking_camera
+    return shot.evolve(
+        taking_camera=taking.evolve(
+            edges=tuple(edges), marked_within=within or taking.marked_within
+        )
+    )
+
+
+@verb("how exactly edges are marked")
+def mark_within(shot: Shot, *, pixels: Annotated[float, Field(gt=0, le=100)]) -> Shot:
+    """Say how exactly the ends of edges are marked: one standard deviation, in pixels."""
+    return mark_edges(shot, edges=list(shot.taking_camera.edges), within=pixels)
+
+
+@verb("mark an edge")
+def add_edge(
+    shot: Shot, *, frame: int, x0: float, y0: float, x1: float, y1: float, along: Direction
+) -> Shot:
+    """Mark an edge from one frame pixel to another, along a direction of the world."""
+    ends = (canvas_point(shot, frame, x, y) for x, y in ((x0, y0), (x1, y1)))
+    a, b = (tuple(round(value, 3) for value in end) for end in ends)
+    edge = MarkedEdge.model_validate({"a": a, "b": b, "along": along})
+    return mark_edges(shot, edges=[*shot.taking_camera.edges, edge])
+
+
+@verb("move an edge")
+def move_edge(
+    shot: Shot, *, edge: int, end: Literal["a", "b"], frame: int, x: float, y: float
+) -> Shot:
+    """Put an end of a marked edge where a frame pixel shows it."""
+    edges = list(shot.taking_camera.edges)
+    if not 0 <= edge < len(edges):
+        raise EditError("That edge is not marked any more. Reload the page.")
+    edges[edge] = edges[edge].evolve(**{end: canvas_point(shot, frame, x, y)})
+    return mark_edges(shot, edges=edges)
+
+
+@verb("bow an edge")
+def bow_edge(
+    shot: Shot, *, edge: int, frame: int | None = None, x: float | None = None, y: float = 0
+) -> Shot:
+    """Put a point of an edge, between its ends, where the picture shows it; left out: straight.
+
+    What a lens has bowed tells by how much; the other edges are then taken to be bowed alike.
+    """
+    edges = list(shot.taking_camera.edges)
+    if not 0 <= edge < len(edges):
+        raise EditError("That edge is not marked any more. Reload the page.")
+    through = None if x is None else canvas_point(shot, frame, x, y)
+    edges[edge] = edges[edge].evolve(through=through)
+    return mark_edges(shot, edges=edges)
+
+
+@verb("straighten what the lens bowed")
+def use_straightened(shot: Shot, *, old: str, key: str, picture: PictureRef, bow: float) -> Shot:
+    """Show a straightened picture wherever its bowed one was shown; its marks are straightened."""
+    taking = shot.taking_camera
+    middle = np.array(taking.principal_point)
+
+    def straight(point: tuple[float, float]) -> tuple[float, float]:
+        x, y = straightened(np.array(point), bow, taking.canvas, middle).tolist()
+        return x, y
+
+    edges = tuple(
+        each.evolve(a=straight(each.a), b=straight(each.b), through=None) for each in taking.edges
+    )
+    layers = tuple(
+        layer.evolve(picture=key) if layer.picture == old else layer for layer in shot.layers
+    )
+    shown = shot.evolve(
+        pictures=shot.pictures | {key: picture},
+        layers=layers,
+        taking_camera=taking.evolve(edges=edges),
+    )
+    return shown.evolve(pictures=pictures_used(shown, layers))
+
+
+@verb("remove edges")
+def remove_edges(shot: Shot, *, edge: int | None = None) -> Shot:
+    """Take one mark away, or all of them; the taking camera stays as it is."""
+    edges = [each for n, each in enumerate(shot.taking_camera.edges) if edge not in (None, n)]
+    return mark_edges(shot, edges=edges)
+
+
+@verb("what is known of the camera")
+def know_camera(shot: Shot, *, what: Literal["level", "lens", "centre"], known: bool) -> Shot:
+    """Say what is known beside the edges: that it was held level, that its lens is as it is.
+
+    ``centre``: whether the edges are to tell where the lens looked, too, as for a cropped picture.
+    """
+    field = {"level": "held_level", "lens": "lens_known", "centre": "centre_told"}[what]
+    taking = shot.taking_camera.evolve(**{field: known})
+    return shot.evolve(taking_camera=taking)
+
+
+@verb("where the lens looked")
+def set_centre(shot: Shot, *, x: float | None = None, y: float | None = None) -> Shot:
+    """Say where the middle of the picture was before it was cropped, in canvas pixels.
+
+    Left out: it was not cropped. What each framing sees stays.
+    """
+    if (x is None) != (y is None):
+        raise EditError("Where the lens looked is a place: it needs both x and y.")
+    centre = None if x is None or y is None else (x, y)
+    return _seen_anew(shot, shot.taking_camera.evolve(centre=centre))
+
+
+@verb("mark a rectangle")
+def mark_rectangle(
+    shot: Shot,
+    *,
+    corners: Corners,
+    lies: Literal["front", "side", "level"],
+    frame: int | None = None,
+) -> Shot:
+    """Mark the sides of something that is a rectangle in the world, by its four corners.
+
+    Its front is seen (a facade ahead), or it stands at the side, or it lies level. ``corners`` are
+    pixels of ``frame``, or of the canvas.
+    """
+    drawn = in_order([canvas_point(shot, frame, *corner) for corner in corners])
+    edges = edges_of_rectangle(drawn, *_SIDES[lies])
+    marked = [MarkedEdge(a=each.a, b=each.b, along=each.along) for each in edges]
+    return mark_edges(shot, edges=[*shot.taking_camera.edges, *marked])
+
+
+@verb("see it as marked")
+def see_as_marked(shot: Shot) -> Shot:
+    """Let the taking camera be what the marked edges tell; what each framing sees stays.
+
+    The camera's routes turn with it, and their lenses change as its own does.
+    """
+    taking = shot.taking_camera
+    found = seen_from(taking)
+    lens = found.focal_px * GATE_LONG_SIDE / max(taking.canvas)
+    pan, tilt, roll = found.angles
+    centre = found.principal_point if taking.centre_told else taking.centre
+    now = taking.evolve(focal_length=lens, pan=pan, tilt=tilt, roll=roll, centre=centre)
+    return _seen_anew(shot, now).evolve(ground=_level_ground(shot, found))
+
+
+@verb("see it in one-point perspective")
+def see_one_point(shot: Shot, *, x: float, y: float, frame: int | None = None) -> Shot:
+    """Let the taking camera look straight at a wall: what runs away meets at ``x``, ``y``.
+
+    Uprights and level edges stay so in the picture, so its middle need not be where the lens
+    looked (a picture cropped, or a lens shifted); the lens itself is not told, and stays.
+    """
+    point = canvas_point(shot, frame, x, y)
+    taking = shot.taking_camera.evolve(centre=point, pan=0.0, tilt=0.0, roll=0.0)
+    ground = (shot.ground or Ground(horizon=0)).evolve(horizon=round(point[1], 2))
+    return _seen_anew(shot, taking).evolve(ground=ground)
+
+
+def _seen_anew(shot: Shot, now: TakingCamera) -> Shot:
+    """Return the shot with another taking camera in the place of its own; its framings follow."""
+    taking = shot.taking_camera
+    assert taking.focal_length is not None and now.focal_length is not None
+    turn = taking_pose(now) @ space.inverse_pose(taking_pose(taking))
+    ratio = now.focal_length / taking.focal_length
+    return shot.evolve(
+        taking_camera=now,
+        route=_turned(shot.route, turn, ratio),
+        cameras=tuple(each.evolve(route=_turned(each.route, turn, ratio)) for each in shot.cameras),
+        takes=tuple(each.evolve(route=_turned(each.route, turn, ratio)) for each in shot.takes),
+    )
+
+
+def _level_ground(shot: Shot, found: SeenFrom) -> Ground:
+    horizon = found.horizon_at(shot.taking_camera.canvas[0] / 2)
+    ground = shot.ground or Ground(horizon=0)
+    return ground.evolve(horizon=float(np.clip(round(horizon, 2), -1e5, 1e5)))
+
+
+def _turned(route: Route, turn: Matrix4, ratio: float) -> Route:
+    framings = []
+    for framing in route.framings:
+        pose = turn @ space.pose(framing.position, framing.pan, framing.tilt, framing.roll)
+        pan, tilt, roll = space.angles_of(pose[:3, :3])
+        framings.append(
+            framing.evolve(
+                position=tuple(pose[:3, 3].tolist()),
+                pan=pan,
+                tilt=tilt,
+                roll=roll,
+                lens=min(max(framing.lens * ratio, 1.0), 5000.0),
+            )
+        )
+    return route.evolve(framings=tuple(framings))
+
+
+# --- metres -----------------------------------------------------------------------------------
+
+
+@verb("a known length")
+def set_known_length(
+    shot: Shot,
+    *,
+    x0: float,
+    y0: float,
+    x1: float,
+    y1: float,
+    metres: Annotated[float, Field(gt=0, le=100_000)],
+    upright: bool = True,
+    frame: int | None = None,
+) -> Shot:
+    """Say how long something is, and so how large everything: the stage grows or shrinks to it.
+
+    From its foot on the ground to its top, or from one point of the ground to another. Nothing
+    that is seen changes.
+    """
+    if shot.ground is None:
+        raise EditError("Say first where the ground is: set the horizon, under Ground.")
+    one, other = (ray_of(shot, *canvas_point(shot, frame, *end)) for end in ((x0, y0), (x1, y1)))
+    if upright and one[1] > other[1]:
+        one, other = other, one
+    measure = upright_height if upright else length_on_ground
+    measured = measure(one, other, shot.ground.eye_height)
+    if measured < 1e-6:
+        raise EditError("Its two ends are in one place. Drag from one end to the other.")
+    return enlarged(shot, metres / measured)
+
+
+def enlarged(shot: Shot, ratio: float) -> Shot:
+    """Return the shot with everything ``ratio`` times as large about the taking camera.
+
+    Raises
+    ------
+    EditError
+        Something moves by metres of its own, and would not follow.
+    """
+    if shot.mounts or any(row.value in _METRES for row in shot.rows):
+        raise EditError(
+            "Layers here ride on mounts, or have keys in metres, which cannot be changed all at "
+            "once. Say how large things are before, or set the eye's height."
+        )
+    home = np.array(shot.taking_camera.position)
+
+    def moved(route: Route) -> Route:
+        return route.evolve(
+            framings=tuple(
+                each.evolve(position=tuple((home + (each.position - home) * ratio).tolist()))
+                for each in route.framings
+            )
+        )
+
+    # Where a size has keys, all of them grow: an edit of the value would be kept in one only.
+    sized = {f"layer:{layer.id}" for layer in shot.layers if _has_own_scale(layer)}
+    keyed = {row.of for row in shot.rows if row.of in sized and row.value == "scale"}
+    return shot.evolve(
+        ground=shot.ground and shot.ground.evolve(eye_height=shot.ground.eye_height * ratio),
+        layers=tuple(
+            _larger(layer, ratio, sizes=f"layer:{layer.id}" not in keyed) for layer in shot.layers
+        ),
+        rows=tuple(
+            _larger_row(row, ratio) if row.of in keyed and row.value == "scale" else row
+            for row in shot.rows
+        ),
+        route=moved(shot.route),
+        cameras=tuple(each.evolve(route=moved(each.route)) for each in shot.cameras),
+        takes=tuple(each.evolve(route=moved(each.route)) for each in shot.takes),
+    )
+
+
+def _has_own_scale(layer: Layer) -> bool:
+    """Whether a layer's size in metres is that of what is drawn, times its scale."""
+    return layer.box is None and not layer.picture
+
+
+def _larger_row(row: Row, ratio: float) -> Row:
+    about = row.about
+    return row.evolve(
+        keys=tuple(
+            key.evolve(value=min(max(float(key.value) * ratio, about.low), about.high))
+            for key in row.keys
+        )
+    )
+
+
+def _larger(layer: Layer, ratio: float, *, sizes: bool) -> Layer:
+    """Return a layer ``ratio`` times as large and as far; its scale only if ``sizes``."""
+    at = {name: getattr(layer, name) * ratio for name in ("distance", "across", "up")}
+    if layer.box is not None:
+        return layer.evolve(**at)
+    if _has_own_scale(layer):
+        return layer.evolve(**at, scale=layer.scale * ratio if sizes else layer.scale)
+    sides = {name: getattr(layer, name) for name in ("width", "height", "depth")}
+    return layer.evolve(**at, **{k: v and v * ratio for k, v in sides.items()})

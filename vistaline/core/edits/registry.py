@@ -1,0 +1,195 @@
+"""What all edits of a shot share: the registry they are asked for by name, and small steps."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable
+from typing import Annotated, Any
+
+from pydantic import Field
+
+from vistaline.core.errors import EditError
+from vistaline.core.shot.retiming import retimed, stretched, times_of
+from vistaline.core.shot.route import Framing, Route
+from vistaline.core.shot.rows import Row
+from vistaline.core.shot.shot import Layer, PictureRef, Shot
+from vistaline.core.stage.camera import CameraState
+from vistaline.core.timing import parse_time
+from vistaline.core.verbs import Verbs
+
+__all__ = [
+    "REGISTRY",
+    "Frames",
+    "When",
+    "at_least",
+    "frames_of",
+    "framing_of",
+    "free_name",
+    "pictures_used",
+    "seen_framing",
+    "standing",
+    "unlocked",
+    "with_framing",
+    "with_framings",
+    "with_layer",
+    "with_layers",
+    "with_route",
+    "without",
+    "without_rows",
+]
+
+REGISTRY: Verbs[Shot] = Verbs()
+Frames = Annotated[int, Field(ge=0, le=1_000_000)]
+When = int | str
+"""A frame or a length: a number of frames, or as :func:`timing.parse_time` reads it."""
+
+
+def with_layer(shot: Shot, layer_id: str, **changes: Any) -> Shot:
+    """Return the shot with values of one layer changed."""
+    return with_layers(shot, [shot.layer(layer_id).evolve(**changes)])
+
+
+def with_layers(shot: Shot, changed: Iterable[Layer]) -> Shot:
+    """Return the shot with these layers in the place of those with their ids."""
+    new = {layer.id: layer for layer in changed}
+    return shot.evolve(layers=tuple(new.get(layer.id, layer) for layer in shot.layers))
+
+
+def without(shot: Shot, ids: Collection[str]) -> Shot:
+    """Return the shot without some layers, and without what only they had use for."""
+    rest = []
+    for layer in shot.layers:
+        if layer.id in ids:
+            continue
+        lost = {
+            "matte": None if layer.matte and layer.matte.of in ids else layer.matte,
+            "paired": "" if layer.paired in ids else layer.paired,
+        }
+        changed = lost != {"matte": layer.matte, "paired": layer.paired}
+        rest.append(layer.evolve(**lost) if changed else layer)
+    return shot.evolve(
+        layers=tuple(rest),
+        rows=without_rows(shot, [f"layer:{key}" for key in ids]),
+        pictures=pictures_used(shot, rest),
+        route=_released(shot.route, ids),
+        cameras=tuple(each.evolve(route=_released(each.route, ids)) for each in shot.cameras),
+        takes=tuple(each.evolve(route=_released(each.route, ids)) for each in shot.takes),
+    )
+
+
+def without_rows(shot: Shot, gone: Collection[str]) -> tuple[Row, ...]:
+    """Return the rows of all but some things, named as rows name them."""
+    return tuple(row for row in shot.rows if row.of not in gone)
+
+
+def _released(route: Route, ids: Collection[str]) -> Route:
+    """Return the route without what follows layers that go; lenses stay as they were reached."""
+    framings = tuple(
+        each.evolve(keeps="") if each.keeps in ids else each for each in route.framings
+    )
+    aim = None if route.aim and route.aim.at in ids else route.aim
+    return route.evolve(framings=framings, aim=aim)
+
+
+def pictures_used(shot: Shot, layers: Iterable[Layer]) -> dict[str, PictureRef]:
+    """Return the pictures of a shot that some layers show."""
+    used = {layer.picture for layer in layers}
+    return {key: picture for key, picture in shot.pictures.items() if key in used}
+
+
+def free_name(name: str, shot: Shot) -> str:
+    """Return a name for a layer that no other has: the same one, or it with a number."""
+    taken = {each.name for each in shot.layers}
+    found, n = name[:80], 1
+    while found in taken:
+        n += 1
+        found = f"{name[:74]} {n}"
+    return found
+
+
+def unlocked(shot: Shot, layer_id: str) -> Layer:
+    """Return a layer that may be moved."""
+    layer = shot.layer(layer_id)
+    if layer.locked:
+        raise EditError(f"{layer.name} is locked. Unlock it to move it.")
+    return layer
+
+
+def standing(shot: Shot, layer_id: str) -> Layer:
+    """Return a layer that may be moved and stands somewhere: no backdrop."""
+    layer = unlocked(shot, layer_id)
+    if layer.is_backdrop:
+        raise EditError(f"{layer.name} is a backdrop, behind everything; it stands nowhere.")
+    return layer
+
+
+def framing_of(shot: Shot, index: int) -> Framing:
+    """Return a framing of the route."""
+    if not 0 <= index < len(shot.route.framings):
+        raise EditError(f"There is no framing {index + 1} on the route.")
+    return shot.route.framings[index]
+
+
+def with_framings(shot: Shot, framings: Iterable[Framing], duration: int | None = None) -> Shot:
+    """Return the shot with other framings on its route."""
+    return with_route(shot, shot.route.evolve(framings=tuple(framings)), duration)
+
+
+def with_route(shot: Shot, route: Route, duration: int | None = None) -> Shot:
+    """Return the shot with another route, and as many frames as that needs."""
+    if duration is None or duration == shot.frame.duration:
+        return shot.evolve(route=route)
+    return shot.evolve(
+        route=route,
+        frame=shot.frame.evolve(duration=duration),
+        cameras=tuple(
+            each.evolve(route=fitted(each.route, shot.frame.duration, duration))
+            for each in shot.cameras
+        ),
+        takes=tuple(
+            each.evolve(route=fitted(each.route, shot.frame.duration, duration))
+            for each in shot.takes
+        ),
+        cuts=tuple(cut for cut in shot.cuts if cut.frame < duration),
+        rows=retimed(
+            shot.rows, times_of(shot.route, shot.frame.duration), times_of(route, duration)
+        ),
+    )
+
+
+def fitted(route: Route, before: int, duration: int) -> Route:
+    """Return a route for a shot of another length: it stands longer, or is stretched."""
+    if route.framings[-1].last < duration:
+        return route
+    return stretched(times_of(route, before), duration).laid(route)
+
+
+def with_framing(shot: Shot, index: int, **changes: object) -> Shot:
+    """Return the shot with values of one framing changed."""
+    framings = list(shot.route.framings)
+    framings[index] = framing_of(shot, index).evolve(**changes)
+    return with_framings(shot, framings)
+
+
+def seen_framing(camera: CameraState, frame: int, **more: object) -> Framing:
+    """Return a framing that holds what a camera sees."""
+    return Framing.model_validate(
+        {
+            "frame": frame,
+            "position": camera.position,
+            "pan": camera.pan,
+            "tilt": camera.tilt,
+            "roll": camera.roll,
+            "lens": camera.lens,
+        }
+        | more
+    )
+
+
+def at_least(shot: Shot, duration: int) -> int:
+    """Return the shot's length in frames, or ``duration`` if that is more."""
+    return max(duration, shot.frame.duration)
+
+
+def frames_of(shot: Shot, when: When) -> int:
+    """Return what a time says in frames."""
+    return when if isinstance(when, int) else parse_time(when, shot.frame.rate)

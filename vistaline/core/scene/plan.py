@@ -1,0 +1,164 @@
+"""The stage drawn flat, in metres: from above (across, forward) or from the side (forward, up)."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+
+import cv2
+import numpy as np
+
+from vistaline.core.arrays import FloatArray
+from vistaline.core.geometry.bodies import mesh_of
+from vistaline.core.shot.mounts import standing_of
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.camera import CameraState, camera_states
+from vistaline.core.stage.cards import Card, card_of
+from vistaline.core.stage.paths import stretches_through
+
+__all__ = ["PlanView", "StagePlan", "draw_plans", "flatten", "view_cone"]
+
+
+_LEAST_AREA = 1e-3
+"""Of its larger side squared: what covers less of the sheet is seen from its edge."""
+
+
+class PlanView(StrEnum):
+    """Where the plan is looked at from."""
+
+    ABOVE = "above"
+    SIDE = "side"
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class StagePlan:
+    """Points are (right, up) on the sheet, metres: above = (x, -z); side = (-z, y)."""
+
+    bars: dict[str, tuple[tuple[float, float], tuple[float, float]]]
+    """Each layer's two ends, hidden layers too; a backdrop is nowhere on the stage."""
+    areas: dict[str, FloatArray]
+    """(N, 2) outlines of surfaces and bodies that cover some of the sheet, as floors do."""
+    mounts: dict[str, tuple[float, float]]
+    """Where each mount stands."""
+    path: FloatArray
+    """(frames, 2): the camera at every frame."""
+    ticks: FloatArray
+    """(frames, 2): the path's direction at every frame, a unit vector; 0 where it stands."""
+    stops: FloatArray
+    """(framings, 3, 2): each framing's place, and its path's handles there: arriving, leaving."""
+    speed: FloatArray
+    """(frames,): how fast the camera travels, 0..1 of the shot's fastest."""
+
+
+def flatten(points: FloatArray, view: PlanView) -> FloatArray:
+    """Map stage points (N, 3) to the sheet (N, 2)."""
+    if view is PlanView.ABOVE:
+        return np.column_stack([points[:, 0], -points[:, 2]])
+    return np.column_stack([-points[:, 2], points[:, 1]])
+
+
+def draw_plans(shot: Shot, known: Mapping[str, Card] | None = None) -> dict[PlanView, StagePlan]:
+    """Return the plan of the whole shot, from above and from the side.
+
+    ``known``: cards by their layers' ids, as far as they have been computed; only those of layers
+    that stand on the stage count.
+    """
+    known = known or {}
+    standing = [layer for layer in shot.layers if not layer.is_backdrop]
+    cards = {
+        layer.id: known[layer.id]
+        if layer.stays == "stage" and layer.id in known
+        else card_of(shot, layer)
+        for layer in standing
+    }
+    # What shakes it is no part of the path: its ticks and its speed could not be read.
+    cameras = camera_states(shot, range(shot.frame.duration), shaken=False)
+    speed = _speed(cameras)
+    return {view: _draw(shot, view, cards, cameras, speed) for view in PlanView}
+
+
+def _draw(
+    shot: Shot,
+    view: PlanView,
+    cards: dict[str, Card],
+    cameras: list[CameraState],
+    speed: FloatArray,
+) -> StagePlan:
+    bars = {}
+    for key, card in cards.items():
+        # From above a bar is as wide as its layer, from the side as high.
+        axis, size = (0, card.width) if view is PlanView.ABOVE else (1, card.height)
+        half = card.world_from_card[:3, axis] * size / 2
+        ends = card.world_from_card[:3, 3] + np.array([-half, half])
+        (x0, y0), (x1, y1) = flatten(ends, view).tolist()
+        bars[key] = ((x0, y0), (x1, y1))
+    mounts = {}
+    for mount in shot.mounts:
+        place = np.array([standing_of(mount, shot.mounts).position])
+        x, y = flatten(place, view)[0].tolist()
+        mounts[mount.id] = (x, y)
+    path = flatten(np.array([camera.position for camera in cameras]), view)
+    step = np.gradient(path, axis=0) if len(path) > 1 else np.zeros_like(path)
+    length = np.linalg.norm(step, axis=1, keepdims=True)
+    ticks = np.where(length > 1e-9, step / np.maximum(length, 1e-12), 0.0)
+    return StagePlan(
+        bars=bars,
+        areas={key: area for key, card in cards.items() if (area := _area(card, view)) is not None},
+        mounts=mounts,
+        path=path,
+        ticks=ticks,
+        stops=flatten(_stops(shot).reshape(-1, 3), view).reshape(-1, 3, 2),
+        speed=speed,
+    )
+
+
+def _area(card: Card, view: PlanView) -> FloatArray | None:
+    """Return the outline (N, 2) of what a surface covers of the sheet; None if that is a line."""
+    if card.projector is None:
+        return None
+    if card.layer.body:
+        points, _ = mesh_of(card.layer.body)
+        local = points * [card.width / 2, card.height / 2, card.depth / 2]
+    else:
+        local = card.outline * [1, 1, 0]
+    there = local @ card.world_from_card[:3, :3].T + card.world_from_card[:3, 3]
+    hull = cv2.convexHull(flatten(there, view).astype(np.float32))
+    if cv2.contourArea(hull) < _LEAST_AREA * max(card.width, card.height) ** 2:
+        return None
+    return np.asarray(hull.reshape(-1, 2), np.float64)
+
+
+def _stops(shot: Shot) -> FloatArray:
+    """Return places and handles of the framings (framings, 3, 3) in metres."""
+    framings = shot.route.framings
+    stops = np.repeat(np.array([[f.position] for f in framings], dtype=np.float64), 3, axis=1)
+    for i, stretch in enumerate(stretches_through(framings, shot.route.path)):
+        stops[i, 2], stops[i + 1, 1] = stretch.points[1], stretch.points[2]
+    return stops
+
+
+def view_cone(camera: CameraState, view: PlanView) -> tuple[FloatArray, FloatArray]:
+    """Return the camera on the sheet (2,) and the unit directions (2, 2) of its field's edges."""
+    width, height = camera.frame_size
+    x, y = width / 2, height / 2
+    above = view is PlanView.ABOVE
+    ends = ((0.0, y), (2 * x, y)) if above else ((x, 2 * y), (x, 0.0))
+    edges = np.array([camera.ray(*end) for end in ends])
+    directions = flatten(edges @ camera.world_from_camera[:3, :3].T, view)
+    directions = directions / np.maximum(np.linalg.norm(directions, axis=1, keepdims=True), 1e-12)
+    return flatten(np.array([camera.position]), view)[0], directions
+
+
+def _speed(cameras: list[CameraState]) -> FloatArray:
+    """Speed by what changes most on screen: travel, turn and lens together, 0..1 of the fastest."""
+    if len(cameras) < 2:
+        return np.zeros(len(cameras))
+    travel = np.array([camera.position for camera in cameras])
+    turn = np.radians([(camera.pan, camera.tilt, camera.roll) for camera in cameras])
+    lens = np.log([[camera.lens] for camera in cameras])
+    # A metre, a radian and a doubling of the lens change a picture by about as much.
+    state = np.hstack([travel, turn, lens])
+    speed = np.linalg.norm(np.gradient(state, axis=0), axis=1)
+    fastest = float(speed.max())
+    return speed / fastest if fastest > 1e-12 else speed * 0

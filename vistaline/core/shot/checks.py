@@ -1,0 +1,173 @@
+"""Whether the parts of a shot fit together: what each names is there, and lies within its time."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Sequence
+from typing import Protocol
+
+from vistaline.core.errors import ShotError
+from vistaline.core.shot.layer import Layer
+from vistaline.core.shot.mounts import Mount, standing_of
+from vistaline.core.shot.route import Camera, Cut, Route, Take
+from vistaline.core.shot.rows import Row
+
+__all__ = ["check_shot", "with_ids"]
+
+
+class ShotParts(Protocol):
+    """The parts of a shot that name each other; the shot is built of them, not known here."""
+
+    @property
+    def layers(self) -> Sequence[Layer]: ...
+    @property
+    def mounts(self) -> Sequence[Mount]: ...
+    @property
+    def pictures(self) -> Collection[str]: ...
+    @property
+    def frame_styles(self) -> Collection[str]: ...
+    @property
+    def camera(self) -> str: ...
+    @property
+    def route(self) -> Route: ...
+    @property
+    def cameras(self) -> Sequence[Camera]: ...
+    @property
+    def takes(self) -> Sequence[Take]: ...
+    @property
+    def cuts(self) -> Sequence[Cut]: ...
+    @property
+    def rows(self) -> Sequence[Row]: ...
+    @property
+    def duration(self) -> int:
+        """Length in frames."""
+        ...
+
+
+def check_shot(shot: ShotParts) -> None:
+    """Raise ``ShotError`` for the first thing that does not fit; its field says where."""
+    ids = {layer.id for layer in shot.layers}
+    mounts = {mount.id for mount in shot.mounts}
+    if len(mounts) < len(shot.mounts):
+        raise ShotError("Two mounts have one id; each needs its own.", field="mounts")
+    _check_layers(shot, ids, mounts)
+    for mount in shot.mounts:
+        standing_of(mount, shot.mounts)
+    kept = (*(each.route for each in shot.cameras), *(each.route for each in shot.takes))
+    for route in (shot.route, *kept):
+        if route.ride and route.ride.on not in mounts:
+            raise ShotError(
+                f"The camera rides on {route.ride.on!r}, which is not among the mounts.",
+                field="route.ride",
+            )
+        _check_route(shot, route, ids)
+    _check_cuts(shot)
+    _check_rows(shot, ids, mounts)
+
+
+def _check_layers(shot: ShotParts, ids: Collection[str], mounts: Collection[str]) -> None:
+    for i, layer in enumerate(shot.layers):
+        others = set(ids) - {layer.id}
+        for field, named, known, kind in (
+            ("picture", layer.picture, shot.pictures, "picture"),
+            ("frame_style", layer.frame_style, shot.frame_styles, "frame style"),
+            ("ride", layer.ride and layer.ride.on, mounts, "mount"),
+            ("matte", layer.matte and layer.matte.of, others, "other layer"),
+            ("paired", layer.paired, others, "other layer"),
+        ):
+            if named and named not in known:
+                raise ShotError(
+                    f"Layer {layer.name!r} uses {kind} {named!r}, which is not in the shot.",
+                    field=f"layers.{i}.{field}",
+                )
+
+
+def _check_rows(shot: ShotParts, layers: Collection[str], mounts: Collection[str]) -> None:
+    known = {"layer": layers, "mount": mounts, "style": shot.frame_styles}
+    end, seen = shot.duration - 1, set()
+    for i, row in enumerate(shot.rows):
+        kind, _, name = row.of.partition(":")
+        if name not in known[kind]:
+            raise ShotError(
+                f"There are keys for {kind} {name!r}, which is not in the shot.",
+                field=f"rows.{i}.of",
+            )
+        if (row.of, row.value) in seen:
+            raise ShotError(
+                f"{row.about.label} of {row.of} has two rows of keys; put them in one.",
+                field=f"rows.{i}",
+            )
+        seen.add((row.of, row.value))
+        if row.keys[-1].frame > end:
+            raise ShotError(
+                f"{row.about.label} of {row.of} has a key at frame {row.keys[-1].frame}, but "
+                f"the shot ends with frame {end}. Make the shot longer, or the key earlier.",
+                field=f"rows.{i}.keys",
+            )
+
+
+def _check_cuts(shot: ShotParts) -> None:
+    if len({take.name for take in shot.takes}) < len(shot.takes):
+        raise ShotError("Two takes have one name; each needs its own.", field="takes")
+    known = [shot.camera, *(camera.id for camera in shot.cameras)]
+    if len({*known}) < len(known):
+        raise ShotError("Two cameras have one id; each needs its own.", field="cameras")
+    before = 0
+    for i, cut in enumerate(shot.cuts):
+        if cut.camera not in known:
+            raise ShotError(
+                f"Cut {i + 1} is to camera {cut.camera!r}, which the shot does not have.",
+                field=f"cuts.{i}.camera",
+            )
+        if not before < cut.frame < shot.duration:
+            raise ShotError(
+                f"Cut {i + 1} is at frame {cut.frame}: cuts must follow each other, within the "
+                "shot. Move it or remove it.",
+                field=f"cuts.{i}.frame",
+            )
+        before = cut.frame
+
+
+def _check_route(shot: ShotParts, route: Route, layers: Collection[str]) -> None:
+    last, end = route.framings[-1], shot.duration - 1
+    if last.last > end:
+        place = "is at" if last.frame > end else "is held to"
+        raise ShotError(
+            f"The last framing {place} frame {max(last.frame, last.last)}, but the shot ends "
+            f"with frame {end}. Make the shot longer, or the framing earlier or shorter.",
+            field=f"route.framings.{len(route.framings) - 1}.frame",
+        )
+    if route.aim and route.aim.at not in layers:
+        raise ShotError(
+            f"The camera aims at {route.aim.at!r}, which is not among the layers.",
+            field="route.aim",
+        )
+    for i, framing in enumerate(route.framings):
+        if framing.keeps and framing.keeps not in layers:
+            raise ShotError(
+                f"Framing {i + 1} keeps the size of {framing.keeps!r}, which is not among the "
+                "layers.",
+                field=f"route.framings.{i}.keeps",
+            )
+
+
+def with_ids(layers: tuple[Layer, ...]) -> list[Layer]:
+    """Return layers that all have ids of their own, made from their names where there are none."""
+    taken: set[str] = set()
+    identified = []
+    for i, layer in enumerate(layers):
+        if layer.id in taken:
+            raise ShotError(
+                f"Two layers have the id {layer.id!r}; each needs its own.", field=f"layers.{i}.id"
+            )
+        layer_id = layer.id
+        if not layer_id:
+            base = re.sub(r"[^a-z0-9]+", "-", layer.name.lower()).strip("-") or "layer"
+            others = taken | {other.id for other in layers}
+            layer_id, n = base, 1
+            while layer_id in others:
+                n += 1
+                layer_id = f"{base}-{n}"
+        taken.add(layer_id)
+        identified.append(layer if layer.id else layer.evolve(id=layer_id))
+    return identified

@@ -1,0 +1,154 @@
+"""The route model: a camera's framings in order, with what happens on the way between them."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from typing import Annotated, Any, Literal, Self
+
+from pydantic import BeforeValidator, Field, model_validator
+
+from vistaline.core.easing import EASE_NAMES, Ease, parse_ease
+from vistaline.core.errors import ShotError
+from vistaline.core.geometry.optics import DEFAULT_LENS
+from vistaline.core.model import Degrees, Metres, Part, Position
+from vistaline.core.shot.mounts import Ride
+
+__all__ = [
+    "Aim",
+    "Camera",
+    "Cut",
+    "EaseName",
+    "Framing",
+    "Millimetres",
+    "Path",
+    "Route",
+    "Shake",
+    "Take",
+]
+
+Millimetres = Annotated[float, Field(gt=0, le=5000, allow_inf_nan=False)]
+Path = Literal["straight", "smooth"]
+
+
+def _checked_ease(ease: Any) -> Any:
+    parse_ease(tuple(ease) if isinstance(ease, list) else ease)
+    return ease
+
+
+EaseName = Annotated[
+    str | tuple[float, float, float, float],
+    Field(
+        json_schema_extra={
+            "anyOf": [
+                {"enum": sorted(EASE_NAMES)},
+                {"type": "string", "pattern": r"^(spring|linear)\(.*\)$"},
+                {"type": "array", "items": {"type": "number"}, "minItems": 4, "maxItems": 4},
+            ],
+            "description": "An ease by name; spring(damping); CSS's linear(...); or four handles "
+            "of a CSS cubic-bezier, x1, y1, x2, y2.",
+        }
+    ),
+    BeforeValidator(_checked_ease),
+]
+
+
+class Framing(Part):
+    """What the camera sees at one frame; ``ease`` shapes the travel that arrives here."""
+
+    frame: int = Field(ge=0)
+    hold: int = Field(0, ge=0, le=1_000_000, description="Frames it stays before it goes on.")
+    name: str = Field("", max_length=80)
+    position: Position = Field(
+        (0.0, 0.0, 0.0), description="Metres: right, up, towards the viewer."
+    )
+    pan: Degrees = 0.0
+    tilt: Degrees = 0.0
+    roll: Degrees = 0.0
+    lens: Millimetres = DEFAULT_LENS
+    ease: EaseName = "ease-in-out"
+    keeps: str = Field(
+        "",
+        max_length=80,
+        description="The id of a layer whose size in the frame stays as it was on the travel that "
+        "arrives here: the lens follows the distance.",
+    )
+    arrive: Position | None = Field(
+        None, description="Handle of a smooth path, metres from here: it comes from there."
+    )
+    leave: Position | None = Field(
+        None, description="Handle of a smooth path, metres from here: it goes on towards there."
+    )
+
+    @property
+    def curve(self) -> Ease:
+        return parse_ease(self.ease)
+
+    @property
+    def last(self) -> int:
+        """The frame it is held to."""
+        return self.frame + self.hold
+
+
+class Aim(Part):
+    """A layer the camera keeps at one place in the frame, by turning its head."""
+
+    at: str = Field(min_length=1, max_length=80, description="The layer's id.")
+    across: float = Field(0.0, ge=-0.5, le=0.5, description="Shares of the frame from its middle.")
+    up: float = Field(0.0, ge=-0.5, le=0.5)
+
+
+class Shake(Part):
+    """The unsteadiness of a carried camera, on top of its route."""
+
+    frequency: float = Field(1.2, gt=0, le=30, description="The quickest sway, swings a second.")
+    travel: Metres = Field(0.0, ge=0, le=10, description="Metres it goes astray at most.")
+    turn: float = Field(0.25, ge=0, le=45, description="Degrees it turns astray at most.")
+    roughness: float = Field(0.0, ge=0, le=1, description="How much quicker trembling there is.")
+    seed: int = Field(1, ge=0, le=2**31 - 1)
+    ramp_in: int = Field(0, ge=0, le=1_000_000, description="Frames in which it sets in.")
+    ramp_out: int = Field(0, ge=0, le=1_000_000, description="Frames in which it dies away.")
+
+
+class Route(Part):
+    """The camera's framings in order of time."""
+
+    framings: tuple[Framing, ...] = Field((Framing(frame=0),), min_length=1, max_length=2000)
+    path: Path = Field("straight", description="From framing to framing, or smoothly through them.")
+    aim: Aim | None = None
+    shake: Shake | None = None
+    ride: Ride | None = None
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        for i, (earlier, later) in enumerate(pairwise(self.framings)):
+            if later.frame > earlier.last:
+                continue
+            held = f", which is held to frame {earlier.last}" if earlier.hold else ""
+            raise ShotError(
+                f"Framing {i + 2} is at frame {later.frame}, not after framing {i + 1} at frame "
+                f"{earlier.frame}{held}. Give each framing a later frame than the one before.",
+                field=f"route.framings.{i + 1}.frame",
+            )
+        return self
+
+
+class Camera(Part):
+    """Another camera of the shot, while it is not the one that is directed."""
+
+    id: str = Field(min_length=1, max_length=80)
+    name: str = Field(min_length=1, max_length=80)
+    route: Route = Route()
+
+
+class Cut(Part):
+    """From this frame on another camera is seen."""
+
+    frame: int = Field(ge=1)
+    camera: str = Field(min_length=1, max_length=80, description="The id of the camera cut to.")
+
+
+class Take(Part):
+    """Another route over the same stage, kept to compare."""
+
+    name: str = Field(min_length=1, max_length=80)
+    route: Route

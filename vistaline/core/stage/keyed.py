@@ -1,0 +1,80 @@
+"""A shot with keys, as it is at one frame."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Any, TypeVar
+
+from vistaline.core.model import Part
+from vistaline.core.shot.keyable import thing_name
+from vistaline.core.shot.rows import Row, values_at
+from vistaline.core.shot.shot import Shot
+
+__all__ = ["called", "row_of", "rows_of", "shot_at_frame", "things_of", "valued", "with_things"]
+
+AnyPart = TypeVar("AnyPart", bound=Part)
+
+
+def rows_of(shot: Shot, of: str) -> tuple[Row, ...]:
+    """Return the rows of one thing, such as ``layer:tower``."""
+    return tuple(row for row in shot.rows if row.of == of)
+
+
+def row_of(shot: Shot, of: str, value: str) -> Row | None:
+    """Return the row of one value; None if it has no keys."""
+    return next((row for row in shot.rows if row.of == of and row.value == value), None)
+
+
+def things_of(shot: Shot) -> dict[str, Part]:
+    """Return all that may have keys, by what a row calls it."""
+    return {
+        **{f"layer:{layer.id}": layer for layer in shot.layers},
+        **{f"mount:{mount.id}": mount for mount in shot.mounts},
+        **{f"style:{name}": style for name, style in shot.frame_styles.items()},
+    }
+
+
+def with_things(shot: Shot, things: Mapping[str, Part], **more: Any) -> Shot:
+    """Return the shot with some things in the place of those that are called so."""
+    if not things:
+        return shot.evolve(**more) if more else shot
+    return shot.evolve(
+        layers=tuple(things.get(f"layer:{each.id}", each) for each in shot.layers),
+        mounts=tuple(things.get(f"mount:{each.id}", each) for each in shot.mounts),
+        frame_styles={
+            name: things.get(f"style:{name}", style) for name, style in shot.frame_styles.items()
+        },
+        **more,
+    )
+
+
+def valued(thing: AnyPart, rows: Iterable[Row], frame: float) -> AnyPart:
+    """Return a thing with the values its rows have at ``frame``.
+
+    A row whose value the thing lacks now (the outline of a title that is filled only) waits.
+    """
+    for row in rows:
+        if row.about.of(thing) is None:
+            continue
+        value = values_at(row, [frame])[0]
+        thing = row.about.put(thing, value if isinstance(value, str) else float(value))
+    return thing
+
+
+def shot_at_frame(shot: Shot, frame: float) -> Shot:
+    """Return the shot with every keyed value as it is at ``frame``; its rows stay."""
+    if not shot.rows:
+        return shot
+    things = things_of(shot)
+    found: dict[str, Part] = {}
+    for row in shot.rows:
+        found[row.of] = valued(found.get(row.of, things[row.of]), [row], frame)
+    return with_things(shot, found)
+
+
+def called(shot: Shot, of: str) -> str:
+    """Return what a person calls a thing, such as ``layer:tower``."""
+    kind, name = of.partition(":")[0], thing_name(of)
+    if kind == "layer":
+        return shot.layer(name).name
+    return shot.mount(name).name if kind == "mount" else name

@@ -1,0 +1,185 @@
+"""Where a layer stands on the stage, and how large: as the taking camera saw it, or in metres.
+
+Nothing here knows the shot's own camera.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields
+from functools import lru_cache
+
+import numpy as np
+
+from vistaline.core.arrays import FloatArray, Matrix4
+from vistaline.core.geometry import space
+from vistaline.core.geometry.optics import focal_length_px
+from vistaline.core.looks.frame_styles import FrameStyle, margin_of, window_of
+from vistaline.core.looks.lettering import extents
+from vistaline.core.shot.mounts import Carry, carry_of
+from vistaline.core.shot.shot import Layer, Shot, TakingCamera
+
+__all__ = [
+    "Place",
+    "frame_ratio",
+    "framed_as",
+    "metres_per_pixel",
+    "own_size",
+    "projector_of",
+    "seen_at",
+    "standing_pose",
+    "taking_pose",
+    "texture_of",
+    "unscaled_size",
+    "window_aspect",
+]
+
+
+def metres_per_pixel(camera: TakingCamera, distance: float) -> float:
+    """Return what one pixel of the taking camera's canvas measures at ``distance``."""
+    assert camera.focal_length is not None
+    return distance / focal_length_px(camera.focal_length, *camera.canvas)
+
+
+@lru_cache(maxsize=64)
+def taking_pose(camera: TakingCamera) -> Matrix4:
+    """Return ``world_from_taking``, to be read only: every card of a shot asks for it."""
+    pose = space.pose(camera.position, camera.pan, camera.tilt, camera.roll)
+    pose.setflags(write=False)
+    return pose
+
+
+@dataclass(frozen=True, eq=False)
+class Place:
+    """A layer's values that say where it stands; each one number, or (N,) at N times."""
+
+    distance: FloatArray
+    across: FloatArray
+    up: FloatArray
+    scale: FloatArray
+    pan: FloatArray
+    tilt: FloatArray
+    roll: FloatArray
+    pivot_across: FloatArray
+    pivot_up: FloatArray
+
+    @classmethod
+    def of(cls, layer: Layer) -> Place:
+        """Return a layer's values as they are kept."""
+        own = (getattr(layer, field.name) for field in fields(cls)[:7])
+        return cls(*(np.array(value, np.float64) for value in (*own, *layer.pivot)))
+
+
+def standing_pose(
+    shot: Shot, layer: Layer, place: Place | None = None, carry: Carry | None = None
+) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """Return ``world_from_card`` of a layer that is no backdrop, its width and height (metres).
+
+    At one time (4, 4), or at the N of ``place`` and ``carry`` (N, 4, 4); left out, they are what
+    the shot keeps. What faces the camera or stays with the lens stands as if it did neither.
+    """
+    place = place or Place.of(layer)
+    carry = carry or carry_of(layer.ride, shot.mounts)
+    unit_width, unit_height = unscaled_size(shot, layer, 1.0)
+    grown = place.scale * place.distance if layer.box else place.scale
+    width, height = unit_width * grown, unit_height * grown
+    across, up = seen_at(shot, layer, width)
+    centre = _point(across + place.across, up + place.up, -place.distance)
+    wide, tall = frame_ratio(shot, layer)
+    pivot = _point(place.pivot_across * width * wide, place.pivot_up * height * tall, np.zeros(()))
+    turn = space.rotation(place.pan, place.tilt, place.roll)
+    local = space.posed(turn, centre + pivot - (turn @ pivot[..., None])[..., 0])
+    pose = carry.pose(taking_pose(shot.taking_camera) @ local)
+    return pose, width * carry.scale * wide, height * carry.scale * tall
+
+
+def _point(x: FloatArray, y: FloatArray, z: FloatArray) -> FloatArray:
+    return np.stack(np.broadcast_arrays(x, y, z), axis=-1)
+
+
+def seen_at(shot: Shot, layer: Layer, width: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Return how far across and up the middle of a layer ``width`` metres wide was seen."""
+    if layer.box is None:
+        return np.zeros(()), np.zeros(())
+    x, y, wide, tall = layer.box
+    middle_x, middle_y = shot.taking_camera.principal_point
+    metres = width / wide
+    return (x + wide / 2 - middle_x) * metres, -(y + tall / 2 - middle_y) * metres
+
+
+def unscaled_size(shot: Shot, layer: Layer, distance: float) -> tuple[float, float]:
+    if layer.box is None:
+        return own_size(shot, layer)
+    metres = metres_per_pixel(shot.taking_camera, distance)
+    return layer.box[2] * metres, layer.box[3] * metres
+
+
+def projector_of(shot: Shot, layer: Layer) -> FloatArray | None:
+    """Return ``unit_from_world`` (3, 4) of what a layer catches from the taking camera, or None.
+
+    It takes a point on the stage to the picture's unit coordinates (0 to 1, y down); the third
+    component is how far before the taking camera the point is, in metres.
+    """
+    if layer.projection is None:
+        return None
+    taking = shot.taking_camera
+    assert taking.focal_length is not None, "the shot has been completed"
+    x, y, width, height = layer.projection
+    unit_from_canvas = np.array(
+        [[1 / width, 0, -x / width], [0, 1 / height, -y / height], [0, 0, 1]]
+    )
+    focal = focal_length_px(taking.focal_length, *taking.canvas)
+    canvas_from_taking = space.image_from_camera(focal, *taking.canvas, taking.shift)
+    taking_from_world = space.inverse_pose(taking_pose(taking))
+    return np.asarray(unit_from_canvas @ canvas_from_taking @ taking_from_world[:3])
+
+
+def own_size(shot: Shot, layer: Layer) -> tuple[float, float]:
+    """Return a card's width and height in metres at scale 1, without what stands round it."""
+    for drawn in (layer.field, layer.occluder):
+        if drawn is not None:
+            return drawn.width, drawn.height
+    if layer.title is not None:
+        return extents(layer.title)
+    assert layer.width is not None, "the shot has been completed"
+    if layer.height is not None:
+        return layer.width, layer.height
+    width, height = _picture_size(shot, layer)
+    return layer.width, layer.width * height / width
+
+
+def window_aspect(shot: Shot, layer: Layer) -> float | None:
+    """Return width over height of the window a picture is seen in; None: as the picture."""
+    if layer.crop is None:
+        return None
+    if layer.box is not None:
+        return layer.box[2] / layer.box[3]
+    width, height = own_size(shot, layer)
+    return width / height
+
+
+def framed_as(shot: Shot, layer: Layer) -> FrameStyle | None:
+    """Return the style that is drawn round a layer's picture, if one is."""
+    style = shot.frame_styles.get(layer.frame_style)
+    return style if style and layer.picture and style.draws else None
+
+
+def texture_of(shot: Shot, layer: Layer) -> str:
+    """Return what a layer's look is known by: a picture's key, or its own id if it is drawn."""
+    plain = layer.picture and layer.crop is None and framed_as(shot, layer) is None
+    return layer.picture if plain else f"~{layer.id}"
+
+
+def frame_ratio(shot: Shot, layer: Layer) -> tuple[float, float]:
+    """Return by how much a frame enlarges a layer, across and up."""
+    style = framed_as(shot, layer)
+    if style is None:
+        return 1.0, 1.0
+    width, height = window = window_of(_picture_size(shot, layer), window_aspect(shot, layer))
+    margin = 2 * margin_of(style, window)
+    return (width + margin) / width, (height + margin) / height
+
+
+def _picture_size(shot: Shot, layer: Layer) -> tuple[int, int]:
+    picture = shot.pictures[layer.picture]
+    assert picture.width and picture.height, "the shot has been completed"
+    return picture.width, picture.height

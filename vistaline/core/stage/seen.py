@@ -1,0 +1,133 @@
+"""How the picture was seen: what its marks tell, and which rays its pixels are."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from vistaline.core.arrays import FloatArray
+from vistaline.core.errors import EditError, PerspectiveError
+from vistaline.core.geometry.bowing import bow_of, straightened
+from vistaline.core.geometry.optics import focal_length_px
+from vistaline.core.geometry.perspective import Edge, SeenFrom, recover_camera
+from vistaline.core.kept import Kept
+from vistaline.core.shot.shot import Layer, Shot, TakingCamera
+from vistaline.core.stage.camera import camera_states
+from vistaline.core.stage.placing import point_on, standing_card
+from vistaline.core.stage.poses import taking_pose
+
+__all__ = [
+    "bow_in",
+    "canvas_box",
+    "canvas_point",
+    "plate_of",
+    "ray_of",
+    "seen_from",
+    "taking_focal",
+]
+
+
+def taking_focal(taking: TakingCamera) -> float:
+    """Return the taking camera's focal length in pixels of its canvas."""
+    assert taking.focal_length is not None, "the shot has been completed"
+    return focal_length_px(taking.focal_length, *taking.canvas)
+
+
+_SEEN: Kept[SeenFrom] = Kept("taking cameras")
+_BOWS: Kept[float | None] = Kept("bows")
+
+
+def seen_from(taking: TakingCamera) -> SeenFrom:
+    """Return what the marked edges tell of the taking camera; errors as ``recover_camera``.
+
+    Edges that bow are straightened first. Where they do not tell the lens, as edges that all lie
+    flat in the picture, it is kept.
+    """
+    return _SEEN.get(taking, lambda: _seen_from(taking))
+
+
+def _seen_from(taking: TakingCamera) -> SeenFrom:
+    bow, middle = bow_in(taking) or 0.0, np.array(taking.principal_point)
+    edges = []
+    for each in taking.edges:
+        ends = straightened(np.array([each.a, each.b]), bow, taking.canvas, middle).tolist()
+        edges.append(Edge((ends[0][0], ends[0][1]), (ends[1][0], ends[1][1]), each.along))
+
+    def recovered(focal_px: float | None) -> SeenFrom:
+        return recover_camera(
+            edges,
+            taking.canvas,
+            principal_point=taking.centre,
+            deviation=taking.marked_within,
+            focal_px=focal_px,
+            level=taking.held_level,
+            free_centre=taking.centre_told and focal_px is None,
+        )
+
+    if taking.lens_known:
+        return recovered(taking_focal(taking))
+    try:
+        return recovered(None)
+    except PerspectiveError as error:
+        if not error.vague or taking.focal_length is None:
+            raise
+        return recovered(taking_focal(taking))
+
+
+def bow_in(taking: TakingCamera) -> float | None:
+    """Return how much the lens bows straight edges, as ``bow_of``; None if no mark tells."""
+    return _BOWS.get(taking, lambda: _bow_in(taking))
+
+
+def _bow_in(taking: TakingCamera) -> float | None:
+    lines = [
+        np.array([each.a, each.through, each.b], float) for each in taking.edges if each.through
+    ]
+    if not lines:
+        return None
+    return bow_of(lines, taking.canvas, taking.principal_point)
+
+
+def plate_of(shot: Shot) -> Layer:
+    """Return the layer that edges are marked on: the farthest that the taking camera saw.
+
+    Raises
+    ------
+    EditError
+        The taking camera saw none of the layers.
+    """
+    seen = [layer for layer in shot.layers if layer.box and layer.picture]
+    if not seen:
+        raise EditError(
+            "No layer was seen by the taking camera. Bring in the picture as it was taken first."
+        )
+    return max(seen, key=lambda layer: layer.distance)
+
+
+def canvas_point(shot: Shot, frame: int | None, x: float, y: float) -> tuple[float, float]:
+    """Return the canvas pixel that is seen at a pixel of ``frame``, on the plate.
+
+    Without a frame, ``x`` and ``y`` are canvas pixels already.
+    """
+    if frame is None:
+        return x, y
+    plate = plate_of(shot)
+    assert plate.box is not None
+    across, up = point_on(standing_card(shot, plate), camera_states(shot, [frame])[0], (x, y))
+    left, top, width, height = plate.box
+    return left + (across + 0.5) * width, top + (0.5 - up) * height
+
+
+def canvas_box(
+    shot: Shot, frame: int | None, one: tuple[float, float], other: tuple[float, float]
+) -> tuple[float, float, float, float]:
+    """Return left, top, right and bottom of a box by two corners, as :func:`canvas_point`."""
+    (x0, y0), (x1, y1) = (canvas_point(shot, frame, *corner) for corner in (one, other))
+    return min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)
+
+
+def ray_of(shot: Shot, x: float, y: float) -> FloatArray:
+    """Return the way (3,) in the world in which a canvas pixel was seen, 1 m deep."""
+    taking = shot.taking_camera
+    focal, (middle_x, middle_y) = taking_focal(taking), taking.principal_point
+    turn = taking_pose(taking)[:3, :3]
+    return np.asarray(turn @ np.array([(x - middle_x) / focal, (middle_y - y) / focal, -1.0]))

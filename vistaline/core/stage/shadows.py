@@ -1,0 +1,135 @@
+"""Soft shadows that cards cast on what is behind them, by its real distance.
+
+Light falls in parallel rays, given in the card's own plane: for every metre that something is
+behind it, the shadow lies so far aside and is so much softer. What a ray maps from the card to a
+flat receiver is affine (parallel projection), so a shadow is a card that lies on the receiver.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from vistaline.core.arrays import FloatArray, Rgba16
+from vistaline.core.looks.frame_styles import FrameStyle, Shadow
+from vistaline.core.stage.cards import Card
+
+__all__ = ["Cast", "Fallen", "casts_of", "draw_shadow"]
+
+_STEPS = 4
+"""Steps of softness to a doubling."""
+_REACH = 3.0
+"""Deviations of the blur that a shadow's picture has room for."""
+_LEAST_BLUR = 0.004
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Cast:
+    """A shadow that lies on a card."""
+
+    receiver: int
+    """Index into the cards."""
+    shadow: Card
+    """The rectangle its picture fills, in the receiver's plane; not rigid."""
+    strength: float
+
+
+Fallen = dict[tuple[Card, Card, Shadow], "Card | None"]
+"""Shadows that have been computed: of a card, on a card, thrown as the style says."""
+
+
+def casts_of(
+    styles: Mapping[str, FrameStyle], cards: Sequence[Card], known: Fallen | None = None
+) -> list[Cast]:
+    """Return the shadows among the cards of a frame, with the ``styles`` it has then.
+
+    ``known`` is looked up and added to: most cards are the same in every frame.
+    """
+    known = {} if known is None else known
+    found = []
+    for card in cards:
+        style = styles.get(card.layer.frame_style)
+        if style is None or style.shadow is None or card.layer.is_backdrop:
+            continue
+        for n, receiver in enumerate(cards):
+            if receiver is card or receiver.layer.is_backdrop:
+                continue
+            pair = card, receiver, style.shadow
+            if pair not in known:
+                known[pair] = _fallen(*pair)
+            shadow = known[pair]
+            if shadow is not None:
+                strength = style.shadow.strength * card.opacity
+                found.append(Cast(receiver=n, shadow=shadow, strength=strength))
+    return found
+
+
+def _fallen(card: Card, receiver: Card, shadow: Shadow) -> Card | None:
+    pose, plane = card.world_from_card, receiver.world_from_card
+    angle = math.radians(shadow.angle)
+    aside = math.sin(angle) * pose[:3, 0] + math.cos(angle) * pose[:3, 1]
+    ray = -pose[:3, 2] + shadow.distance * aside
+    normal = plane[:3, 2]
+    slope = float(ray @ normal)
+    if abs(slope) < 1e-9:
+        return None  # light runs along the receiver
+    # The ray's component behind the card is 1: its parameter is the gap in metres.
+    gap = float((plane[:3, 3] - pose[:3, 3]) @ normal) / slope
+    if gap <= 1e-6:
+        return None
+    steps = softness_steps(shadow.softness * gap / 2 / max(card.width, card.height))
+    blur = softness_in(steps) * max(card.width, card.height) * _REACH
+    fallen = np.eye(4)
+    for k in range(2):
+        fallen[:3, k] = pose[:3, k] - ray * float(pose[:3, k] @ normal) / slope
+    fallen[:3, 2], fallen[:3, 3] = normal, pose[:3, 3] + gap * ray
+    width, height = card.width + 2 * blur, card.height + 2 * blur
+    if not _touches(fallen, (width, height), receiver):
+        return None
+    return Card(
+        layer=card.layer,
+        texture=f"shadow {steps} {card.texture}",
+        world_from_card=fallen,
+        width=width,
+        height=height,
+    )
+
+
+def _touches(fallen: FloatArray, size: tuple[float, float], receiver: Card) -> bool:
+    corners = np.array([[x, y, 0, 1] for x in (-0.5, 0.5) for y in (-0.5, 0.5)])
+    there = (corners * [*size, 1, 1]) @ fallen.T
+    own = (there[:, :3] - receiver.world_from_card[:3, 3]) @ receiver.world_from_card[:3, :2]
+    half = np.array([receiver.width, receiver.height]) / 2
+    return bool((own.min(axis=0) < half).all() and (own.max(axis=0) > -half).all())
+
+
+def softness_steps(share: float) -> int:
+    """Return the nearest step to a blur, as a share of the card's longer side."""
+    return round(_STEPS * math.log2(max(share, _LEAST_BLUR)))
+
+
+def softness_in(steps: int) -> float:
+    """Return the blur's deviation, as a share of the card's longer side."""
+    return 2.0 ** (steps / _STEPS)
+
+
+def draw_shadow(look: Rgba16, steps: int, *, side: int = 384) -> Rgba16:
+    """Return the shadow of a look as a picture: black, with the room its blur needs all round."""
+    share = softness_in(steps)
+    # A very soft shadow needs few pixels: its blur is never more than a quarter of them.
+    longer = max(16, round(side / (1 + 2 * _REACH * share)))
+    scale = longer / max(look.shape[:2])
+    width, height = (max(1, round(n * scale)) for n in (look.shape[1], look.shape[0]))
+    room = round(_REACH * share * longer)
+    alpha = cv2.resize(look[..., 3], (width, height), interpolation=cv2.INTER_AREA)
+    padded = cv2.copyMakeBorder(
+        alpha.astype(np.float32), room, room, room, room, cv2.BORDER_CONSTANT
+    )
+    blurred = cv2.GaussianBlur(padded, (0, 0), max(0.3, share * longer))
+    shadow = np.zeros((*blurred.shape, 4), np.uint16)
+    shadow[..., 3] = np.rint(np.clip(blurred, 0, 65535))
+    return shadow

@@ -1,0 +1,102 @@
+"""Compiles the kernels into numba's cache: ``python -m vistaline.core.warm [part ...]``.
+
+Run at set-up, so that the first frame or cut after a start is not kept waiting by a compiler.
+It stands above all rooms of core, as it uses their kernels; nothing imports it.
+"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+import numpy as np
+
+from vistaline.core.foresight.ahead import look_ahead
+from vistaline.core.picture.pyramid import Pyramid, PyramidStore, build_levels
+from vistaline.core.render.frame import Renderer
+from vistaline.core.separate.cutset import parse_cutset
+from vistaline.core.separate.separation import separate
+from vistaline.core.shot.document import complete, parse_shot
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.drawn import Looks
+
+__all__: list[str] = []
+
+PARTS = ("frames", "ahead", "cutting")
+"""Compiling the first two takes about as long each, so that set-up does it side by side."""
+
+
+def warm(*parts: str) -> None:
+    """Use every kernel once of some ``PARTS``; of all, if none are named."""
+    parts = parts or PARTS
+    if "cutting" in parts:
+        _cut()
+    if "frames" in parts or "ahead" in parts:
+        _render(*parts)
+
+
+def _render(*parts: str) -> None:
+    """Render one small frame in every form, or look ahead at it, or both."""
+    picture = np.full((16, 16, 4), 65535, np.uint16)
+    pyramid = Pyramid(
+        width=16,
+        height=16,
+        opaque=True,
+        content=(0, 0, 16, 16),
+        levels=tuple(build_levels(picture)),
+    )
+    shot: Shot = parse_shot(
+        {
+            "vistaline": 1,
+            "frame": {"width": 32, "height": 32, "duration": 1},
+            "pictures": {"a": {"file": "a"}},
+            "layers": [
+                {"name": "a", "picture": "a", "scale": 0.5, "pan": 30, "blend": "multiply"},
+                {
+                    "name": "b",
+                    "picture": "a",
+                    "scale": 0.5,
+                    "pan": -30,
+                    "distance": 1.5,
+                    "frame_style": "s",
+                    "matte": {"of": "a", "by": "lightness"},
+                },
+                {
+                    "name": "c",
+                    "picture": "a",
+                    "projection": [0, 0, 16, 16],
+                    "body": "ball",
+                    "width": 1,
+                    "height": 1,
+                    "depth": 1,
+                },
+            ],
+            "frame_styles": {"s": {"border": 0, "shadow": {}}},
+        }
+    )
+    with TemporaryDirectory() as folder:
+        shot = complete(shot, {"a": (16, 16)})
+        looks = Looks(shot, PyramidStore(Path(folder)), lambda _: pyramid)
+        if "ahead" in parts:
+            look_ahead(shot, looks)
+        if "frames" not in parts:
+            return
+        renderer = Renderer(shot, looks)
+        renderer.rgb(0)
+        renderer.yuv(0)
+        renderer.linear(0)
+
+
+def _cut() -> None:
+    """Cut one small picture every way that has a kernel."""
+    picture = np.random.default_rng(1).integers(0, 90, (96, 128, 3), dtype=np.uint8)
+    picture[30:66, 44:84] += 120
+    box = [{"at": at} for at in ((44, 30), (84, 30), (84, 66), (44, 66))]
+    strokes = [{"points": [(50, 40), (78, 60)], "width": 6}]
+    steps = [{"kind": "outline", "points": box}, {"kind": "paint", "strokes": strokes}]
+    separate(picture, parse_cutset({"cutouts": [{"name": "A", "steps": steps, "band": 4}]}))
+
+
+if __name__ == "__main__":
+    warm(*sys.argv[1:])
