@@ -15,6 +15,7 @@ from playwright.sync_api import Page, sync_playwright
 from bench.figures import Figure
 from tests.browser.conftest import CHROMIUM, FLAGS, Stack, open_bench, running_stack, sign_in
 from vistaline.actions import shots
+from vistaline.core.shot.cameras import Camera
 from vistaline.core.shot.route import Framing, Route
 from vistaline.core.shot.shot import Shot
 from vistaline.store.database import connect
@@ -105,7 +106,7 @@ def _large_shot(stack: Stack) -> int:
             name="Sixty layers",
             frame=demo.frame.evolve(duration=frames),
             layers=layers,
-            route=route,
+            cameras=(Camera(route=route),),
         )
         person = session.query(Person).first()
         made = shots.create_shot(session, row.project_id, large, person.id if person else None)

@@ -15,6 +15,7 @@ from vistaline.core.picture.pyramid import BORDER, PyramidStore, build_levels, w
 from vistaline.core.render import frame as rendering
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.render.warp import FINAL
+from vistaline.core.shot.cameras import Camera
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.evaluate import evaluate
 
@@ -342,7 +343,7 @@ def test_a_frame_that_sees_nothing_is_the_background() -> None:
     shot = make_shot({"photo": (64, 36)}, background="#336699")
     pyramids = {"photo": pyramid_of(opaque(np.zeros((36, 64, 3), np.uint8)))}
     away = shot.route.framings[0].evolve(pan=180.0)
-    turned = shot.evolve(route=shot.route.evolve(framings=(away,)))
+    turned = shot.evolve(cameras=(Camera(route=shot.route.evolve(framings=(away,))),))
     for empty in (shot.evolve(layers=(shot.layers[0].evolve(hidden=True),)), turned):
         renderer = Renderer(empty, pyramids, threads=1)
         assert (renderer.rgb(0) == [0x33, 0x66, 0x99]).all()

@@ -19,6 +19,7 @@ from vistaline.core.foresight.ahead import map_frame
 from vistaline.core.geometry.bodies import Body
 from vistaline.core.render.frame import Renderer
 from vistaline.core.scene.describe import describe_scene
+from vistaline.core.shot.cameras import Camera
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import camera_states
 from vistaline.core.stage.cards import card_of
@@ -100,8 +101,12 @@ def test_stepping_aside_shows_parallax_and_no_other_picture(photo: np.ndarray) -
     """A floor's point and a wall's move apart by their distances; a renderer of rays agrees."""
     shot = lodged()
     moved = shot.evolve(
-        route=shot.route.evolve(
-            framings=(shot.route.framings[0].evolve(position=(0.3, 0.1, -0.4), pan=4),)
+        cameras=(
+            Camera(
+                route=shot.route.evolve(
+                    framings=(shot.route.framings[0].evolve(position=(0.3, 0.1, -0.4), pan=4),)
+                )
+            ),
         )
     )
     state = evaluate(moved, [0])[0]
@@ -192,7 +197,7 @@ def test_a_floors_homography_is_taken_apart_by_opencv() -> None:
     among its answers are the camera's turn, its way over the floor's distance, and its normal."""
     shot = lodged()
     framing = shot.route.framings[0].evolve(position=(0.4, 0.2, -0.5), pan=8, tilt=-3)
-    moved = shot.evolve(route=shot.route.evolve(framings=(framing,)))
+    moved = shot.evolve(cameras=(Camera(route=shot.route.evolve(framings=(framing,))),))
     camera, floor = camera_states(moved, [0])[0], card_of(moved, moved.layers[2])
     focal = shot.taking_camera.focal_length / 36 * 640
     canvas_from_unit = np.diag([640.0, 360.0, 1.0])
@@ -224,7 +229,7 @@ def test_a_projected_room_is_what_trimesh_casts_rays_into(photo: np.ndarray) -> 
     for body, x in (("box", 250), ("ball", 330)):
         shot = do(shot, "add_body", body=body, x0=x, x1=x + 60, y0=235, y1=300)
     framing = shot.route.framings[0].evolve(position=(0.5, 0.2, -0.6), pan=7)
-    shot = shot.evolve(route=shot.route.evolve(framings=(framing,)))
+    shot = shot.evolve(cameras=(Camera(route=shot.route.evolve(framings=(framing,))),))
     camera = camera_states(shot, [0])[0]
     x, y = (each.ravel() for each in np.meshgrid(np.arange(2, 640, 4), np.arange(2, 360, 4)))
     pixels = np.stack([x + 0.5, y + 0.5, np.ones(x.size)])
@@ -261,7 +266,7 @@ def test_a_surface_turned_edge_on_to_its_projector_shows_nothing(photo: np.ndarr
     back = shot.layers[1].evolve(pan=90, across=0.0, up=0.0)
     alone = shot.evolve(layers=(shot.layers[0], back))
     moved = alone.route.framings[0].evolve(position=(1.0, 0.0, 0.0), pan=20)
-    alone = alone.evolve(route=alone.route.evolve(framings=(moved,)))
+    alone = alone.evolve(cameras=(Camera(route=alone.route.evolve(framings=(moved,))),))
     assert not rendered(alone, photo).any()
     pyramids = {"photo": pyramid_of(opaque(photo))}
     assert map_frame(alone, pyramids, 0).bare.all()

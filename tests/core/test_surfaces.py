@@ -21,6 +21,8 @@ from vistaline.core.scene.describe import pick_layer
 from vistaline.core.scene.plan import PlanView, draw_plans
 from vistaline.core.shot.document import dump_shot, parse_shot
 from vistaline.core.shot.shot import Layer, Shot
+from vistaline.core.shot.shows import PictureShown
+from vistaline.core.shot.stands import Taken
 from vistaline.core.stage.camera import camera_states
 from vistaline.core.stage.cards import Card, card_of
 from vistaline.core.stage.evaluate import evaluate
@@ -301,7 +303,13 @@ def test_a_bowed_edge_straightens_the_others_before_they_tell(rng: np.random.Gen
 def test_a_cutout_on_a_plane_stays_cut_and_in_place() -> None:
     """What is put on the plane is the cutout, its box kept: through its mask the rest is seen."""
     shot = street()
-    cut = Layer(id="cut", name="Cut", picture="photo", box=(100, 80, 200, 150), distance=1)
+    cut = Layer(
+        id="cut",
+        name="Cut",
+        shows=PictureShown(picture="photo"),
+        stands=Taken(box=(100, 80, 200, 150)),
+        distance=1,
+    )
     shot = shot.evolve(layers=(*shot.layers, cut))
     made = do(shot, "project_on_plane", layer="cut", corners=drawn(shot, WALL))
     added = made.layers[-1]

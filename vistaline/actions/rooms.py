@@ -83,7 +83,7 @@ def ask_of_shot(
 def as_seen(shot: Shot, through: str | None, take: str | None) -> Shot:
     """Return the shot as it is to be seen: cut, all ``through`` the directed camera, or a take."""
     if take:
-        return shot.evolve(cuts=(), route=take_called(shot, take).route)
+        return shot.evolve(cuts=()).with_camera(route=take_called(shot, take).route)
     return shot.evolve(cuts=()) if through == "camera" and shot.cuts else shot
 
 

@@ -16,8 +16,11 @@ from vistaline.core.errors import CoreError
 from vistaline.core.explaining import explain
 from vistaline.core.geometry.optics import DEFAULT_LENS, covering_focal_length
 from vistaline.core.looks.blending import Blend
+from vistaline.core.shot.cameras import Camera
 from vistaline.core.shot.route import Framing, Route
-from vistaline.core.shot.shot import Box, FrameFormat, Layer, PictureRef, Shot, TakingCamera
+from vistaline.core.shot.shot import FrameFormat, Layer, PictureRef, Shot, TakingCamera
+from vistaline.core.shot.shows import PictureShown
+from vistaline.core.shot.stands import Box, Taken
 from vistaline.store.models import Picture, ShotRow
 
 __all__ = ["Placed", "add_set", "first_distances", "frame_like", "start_set"]
@@ -86,7 +89,7 @@ def start_set(
             ),
             pictures=_references(placed),
             layers=tuple(_layers(placed)),
-            route=Route(framings=tuple(framings)),
+            cameras=(Camera(route=Route(framings=tuple(framings))),),
         )
     except ValidationError as error:
         raise Refused(str(explain(error, Shot))) from error
@@ -112,7 +115,7 @@ def add_set(
     scale = min(there[0] / canvas[0], there[1] / canvas[1])
     left, top = ((there[i] - canvas[i] * scale) / 2 for i in (0, 1))
     layers = [
-        layer.evolve(box=(left + x * scale, top + y * scale, w * scale, h * scale))
+        layer.standing(box=(left + x * scale, top + y * scale, w * scale, h * scale))
         for layer, (x, y, w, h) in zip(_layers(placed), (each.box for each in placed), strict=True)
     ]
     change_shot(
@@ -144,8 +147,8 @@ def _layers(placed: Sequence[Placed]) -> list[Layer]:
     return [
         Layer(
             name=each.label,
-            picture=f"p{each.picture.id}",
-            box=each.box,
+            shows=PictureShown(picture=f"p{each.picture.id}"),
+            stands=Taken(box=each.box),
             distance=distance,
             opacity=each.opacity,
             blend=each.blend,

@@ -12,7 +12,7 @@ from vistaline.actions.sets import Placed, start_set
 from vistaline.core.looks.blending import Blend
 from vistaline.core.picture.register import find_place
 from vistaline.core.shot.document import fit_box
-from vistaline.core.shot.shot import Box
+from vistaline.core.shot.stands import Box
 from vistaline.store.models import Picture, ShotRow
 
 __all__ = ["start_shot"]

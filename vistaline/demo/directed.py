@@ -12,8 +12,11 @@ from vistaline.core import edits
 from vistaline.core.files import write_atomically
 from vistaline.core.looks.fields import ColourField, Stop
 from vistaline.core.picture.still import encode_jpeg
+from vistaline.core.shot.cameras import Camera
 from vistaline.core.shot.route import Framing, Route
 from vistaline.core.shot.shot import FrameFormat, Ground, Layer, PictureRef, Shot, TakingCamera
+from vistaline.core.shot.shows import FieldShown, PictureShown
+from vistaline.core.shot.stands import FreeCard, Taken
 from vistaline.core.timing import parse_rate
 from vistaline.demo.drawing import to_codes
 from vistaline.demo.headland import figure
@@ -50,11 +53,22 @@ def tour(folder: Path) -> Shot:
         taking_camera=TakingCamera(width=1920, height=1080, focal_length=35),
         pictures={"leaf": PictureRef(file=file, width=SIZE[0], height=SIZE[1])},
         layers=(
-            Layer(name="Table", field=table, distance=2.2),
-            Layer(name="Leaf", picture="leaf", width=1.2, distance=2),
+            Layer(name="Table", shows=FieldShown(field=table), stands=FreeCard(), distance=2.2),
+            Layer(
+                name="Leaf",
+                shows=PictureShown(picture="leaf"),
+                stands=FreeCard(width=1.2),
+                distance=2,
+            ),
         ),
-        route=Route(
-            framings=(Framing(frame=0, hold=48, name="The leaf", position=(0, 0, whole - 2)),)
+        cameras=(
+            Camera(
+                route=Route(
+                    framings=(
+                        Framing(frame=0, hold=48, name="The leaf", position=(0, 0, whole - 2)),
+                    )
+                )
+            ),
         ),
     )
     # The page is 1.2 m wide; how many frame pixels that is follows from lens and distance.
@@ -85,11 +99,17 @@ def watcher(dusk: Shot) -> Shot:
     shot = dusk.evolve(
         name="The watcher",
         frame=FrameFormat(duration=120),
-        route=Route(
-            framings=(
-                Framing(frame=0, hold=12, name="Behind the wall", position=(-0.16, 0, -0.12)),
-                Framing(frame=107, hold=12, name="Past it", position=(0.15, 0, -0.2)),
-            )
+        cameras=(
+            Camera(
+                route=Route(
+                    framings=(
+                        Framing(
+                            frame=0, hold=12, name="Behind the wall", position=(-0.16, 0, -0.12)
+                        ),
+                        Framing(frame=107, hold=12, name="Past it", position=(0.15, 0, -0.2)),
+                    )
+                )
+            ),
         ),
     )
     shot = _made(shot, "add_occluder", kind="edge")
@@ -107,17 +127,23 @@ def lamp_holds(dusk: Shot) -> Shot:
     shot = dusk.evolve(
         name="The lamp holds",
         frame=FrameFormat(duration=120),
-        route=Route(
-            framings=(
-                Framing(frame=0, hold=12, name="From afar", position=(0.12, 0.1, 0.3), lens=40),
-                Framing(
-                    frame=107,
-                    hold=12,
-                    name="Right before it",
-                    position=(0.5, 0.22, -0.9),
-                    ease="sine-in-out",
-                ),
-            )
+        cameras=(
+            Camera(
+                route=Route(
+                    framings=(
+                        Framing(
+                            frame=0, hold=12, name="From afar", position=(0.12, 0.1, 0.3), lens=40
+                        ),
+                        Framing(
+                            frame=107,
+                            hold=12,
+                            name="Right before it",
+                            position=(0.5, 0.22, -0.9),
+                            ease="sine-in-out",
+                        ),
+                    )
+                )
+            ),
         ),
     )
     return _made(shot, "keep_size", framing=1, layer="headland")
@@ -128,11 +154,15 @@ def light_turns(dusk: Shot) -> Shot:
     shot = dusk.evolve(
         name="The light turns",
         frame=FrameFormat(duration=168),
-        route=Route(
-            framings=(
-                Framing(frame=0, name="The reeds", position=(0.0, -0.02, 0.0)),
-                Framing(frame=167, name="The light", position=(0.05, -0.02, -0.12)),
-            )
+        cameras=(
+            Camera(
+                route=Route(
+                    framings=(
+                        Framing(frame=0, name="The reeds", position=(0.0, -0.02, 0.0)),
+                        Framing(frame=167, name="The light", position=(0.05, -0.02, -0.12)),
+                    )
+                )
+            ),
         ),
     )
     for n, (frame, percent) in enumerate(((0, 100), (56, 12), (112, 100), (167, 12))):
@@ -171,29 +201,42 @@ def lamp_room(folder: Path) -> Shot:
             "room": PictureRef(file=room, width=ROOM[0], height=ROOM[1]),
             "keeper": PictureRef(file=keeper, width=alone.shape[1], height=alone.shape[0]),
         },
-        layers=(Layer(name="Room", picture="room", box=(0, 0, *ROOM), distance=8),),
-        route=Route(
-            framings=(
-                Framing(frame=0, hold=12, name="At the door", position=(0, 0, -0.2), lens=24),
-                Framing(
-                    frame=131,
-                    hold=12,
-                    name="By the keeper",
-                    position=(-0.6, 0.4, -1.1),
-                    pan=-6,
-                    tilt=-6,
-                    lens=24,
-                    ease="sine-in-out",
-                ),
-            )
+        layers=(
+            Layer(
+                name="Room",
+                shows=PictureShown(picture="room"),
+                stands=Taken(box=(0, 0, *ROOM)),
+                distance=8,
+            ),
+        ),
+        cameras=(
+            Camera(
+                route=Route(
+                    framings=(
+                        Framing(
+                            frame=0, hold=12, name="At the door", position=(0, 0, -0.2), lens=24
+                        ),
+                        Framing(
+                            frame=131,
+                            hold=12,
+                            name="By the keeper",
+                            position=(-0.6, 0.4, -1.1),
+                            pan=-6,
+                            tilt=-6,
+                            lens=24,
+                            ease="sine-in-out",
+                        ),
+                    )
+                )
+            ),
         ),
     )
     x0, y0, x1, y1 = back_wall()
     shot = _made(shot, "project_on_room", layer="room", x0=x0, y0=y0, x1=x1, y1=y1)
     stands = Layer(
         name="Keeper",
-        picture="keeper",
-        width=tall * alone.shape[1] / alone.shape[0],
+        shows=PictureShown(picture="keeper"),
+        stands=FreeCard(width=tall * alone.shape[1] / alone.shape[0]),
         distance=4.5,
         across=0.15,
         up=tall / 2 - EYE,

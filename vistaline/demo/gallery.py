@@ -19,8 +19,11 @@ from vistaline.core.looks.fields import ColourField, Stop
 from vistaline.core.looks.frame_styles import FrameStyle, Shadow
 from vistaline.core.looks.typefaces import fonts_of
 from vistaline.core.picture.still import encode_jpeg
+from vistaline.core.shot.cameras import Camera
 from vistaline.core.shot.route import Framing, Route
 from vistaline.core.shot.shot import FrameFormat, Layer, PictureRef, Shot, TakingCamera
+from vistaline.core.shot.shows import FieldShown, PictureShown
+from vistaline.core.shot.stands import FreeCard
 
 __all__ = ["write_gallery"]
 
@@ -49,7 +52,14 @@ def write_gallery(folder: Path, photo: Codes) -> Shot:
         pictures[key] = PictureRef(file=file, width=codes.shape[1], height=codes.shape[0])
         # As wide as a print of about the same area each.
         width = 0.5 * (codes.shape[1] / codes.shape[0]) ** 0.5
-        layers.append(Layer(name=name, picture=key, width=width, frame_style="White border"))
+        layers.append(
+            Layer(
+                name=name,
+                shows=PictureShown(picture=key),
+                stands=FreeCard(width=width),
+                frame_style="White border",
+            )
+        )
     return _hung(pictures, layers)
 
 
@@ -73,18 +83,25 @@ def _hung(pictures: dict[str, PictureRef], layers: list[Layer]) -> Shot:
                 shadow=Shadow(angle=150, distance=0.22, softness=0.16, strength=0.5),
             )
         },
-        layers=(Layer(name="Wall", field=wall, distance=5.2), *layers),
-        route=Route(
-            framings=(
-                Framing(frame=0, name="The whole drawer"),
-                Framing(
-                    frame=239,
-                    name="Towards the light",
-                    position=(0.55, 0.04, -1.1),
-                    pan=-3,
-                    ease=(0.45, 0.0, 0.2, 1.0),
-                ),
-            )
+        layers=(
+            Layer(name="Wall", shows=FieldShown(field=wall), stands=FreeCard(), distance=5.2),
+            *layers,
+        ),
+        cameras=(
+            Camera(
+                route=Route(
+                    framings=(
+                        Framing(frame=0, name="The whole drawer"),
+                        Framing(
+                            frame=239,
+                            name="Towards the light",
+                            position=(0.55, 0.04, -1.1),
+                            pan=-3,
+                            ease=(0.45, 0.0, 0.2, 1.0),
+                        ),
+                    )
+                )
+            ),
         ),
     )
     keys = [layer.id for layer in shot.layers[1:]]

@@ -12,7 +12,8 @@ import numpy as np
 
 from vistaline.core.files import write_atomically
 from vistaline.core.picture.still import encode_jpeg, encode_png
-from vistaline.core.shot.shot import Box, Shot
+from vistaline.core.shot.shot import Shot
+from vistaline.core.shot.stands import Box
 
 __all__ = ["flattened", "write_flat_pictures"]
 

@@ -18,8 +18,11 @@ import numpy as np
 from vistaline.core.files import write_atomically
 from vistaline.core.formats.shotfile import write_shot_file
 from vistaline.core.geometry.optics import covering_focal_length
+from vistaline.core.shot.cameras import Camera
 from vistaline.core.shot.route import Framing, Route
-from vistaline.core.shot.shot import Box, FrameFormat, Layer, PictureRef, Shot, TakingCamera
+from vistaline.core.shot.shot import FrameFormat, Layer, PictureRef, Shot, TakingCamera
+from vistaline.core.shot.shows import PictureShown
+from vistaline.core.shot.stands import Box, Taken
 from vistaline.core.timing import parse_rate
 from vistaline.demo.directed import (
     lamp_holds,
@@ -142,7 +145,12 @@ def _stage(boxes: dict[str, Box], distance: Callable[[str], float]) -> dict[str,
             for name, box in boxes.items()
         },
         "layers": tuple(
-            Layer(name=name, picture=_key(name), box=box, distance=distance(name))
+            Layer(
+                name=name,
+                shows=PictureShown(picture=_key(name)),
+                stands=Taken(box=box),
+                distance=distance(name),
+            )
             for name, box in boxes.items()
         ),
     }
@@ -161,18 +169,24 @@ def _dusk(boxes: dict[str, Box]) -> Shot:
         background="#18203a",
         taking_camera=_taking_camera(frame),
         **_stage(boxes, lambda name: LAYERS[name][0]),  # type: ignore[arg-type]
-        route=Route(
-            framings=(
-                Framing(frame=0, name="From the reeds", position=(-0.10, -0.015, 0.0), pan=-1.0),
-                Framing(
-                    frame=191,
-                    name="Towards the lamp",
-                    position=(0.08, -0.01, -0.26),
-                    pan=-2.0,
-                    tilt=0.4,
-                    ease="ease-in-out",
-                ),
-            )
+        cameras=(
+            Camera(
+                route=Route(
+                    framings=(
+                        Framing(
+                            frame=0, name="From the reeds", position=(-0.10, -0.015, 0.0), pan=-1.0
+                        ),
+                        Framing(
+                            frame=191,
+                            name="Towards the lamp",
+                            position=(0.08, -0.01, -0.26),
+                            pan=-2.0,
+                            tilt=0.4,
+                            ease="ease-in-out",
+                        ),
+                    )
+                )
+            ),
         ),
     )
 
@@ -185,16 +199,20 @@ def _keeper(boxes: dict[str, Box]) -> Shot:
         background="#18203a",
         taking_camera=_taking_camera(frame),
         **_stage(boxes, lambda name: LAYERS[name][0]),  # type: ignore[arg-type]
-        route=Route(
-            framings=(
-                Framing(frame=0, name="The bay", position=(-0.2, 0.0, -0.1), lens=32),
-                Framing(
-                    frame=149,
-                    name="The keeper",
-                    position=(-0.3, -0.05, -0.5),
-                    lens=36,
-                    ease=(0.3, 0.0, 0.2, 1.0),
-                ),
-            )
+        cameras=(
+            Camera(
+                route=Route(
+                    framings=(
+                        Framing(frame=0, name="The bay", position=(-0.2, 0.0, -0.1), lens=32),
+                        Framing(
+                            frame=149,
+                            name="The keeper",
+                            position=(-0.3, -0.05, -0.5),
+                            lens=36,
+                            ease=(0.3, 0.0, 0.2, 1.0),
+                        ),
+                    )
+                )
+            ),
         ),
     )

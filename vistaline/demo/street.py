@@ -9,8 +9,11 @@ from typing import Any
 from vistaline.core import edits
 from vistaline.core.files import write_atomically
 from vistaline.core.picture.still import encode_jpeg
+from vistaline.core.shot.cameras import Camera
 from vistaline.core.shot.route import Framing, Route
 from vistaline.core.shot.shot import FrameFormat, Ground, Layer, PictureRef, Shot, TakingCamera
+from vistaline.core.shot.shows import PictureShown
+from vistaline.core.shot.stands import Taken
 from vistaline.demo import harbour
 from vistaline.demo.harbour import Place
 
@@ -51,10 +54,24 @@ def harbour_street(folder: Path) -> Shot:
             key: PictureRef(file=file, width=width, height=height) for key, file in files.items()
         },
         layers=(
-            Layer(id="plate", name="Plate", picture="plate", box=whole, distance=80),
-            Layer(id="street", name="Street", picture="street", box=whole, distance=90),
+            Layer(
+                id="plate",
+                name="Plate",
+                shows=PictureShown(picture="plate"),
+                stands=Taken(box=whole),
+                distance=80,
+            ),
+            Layer(
+                id="street",
+                name="Street",
+                shows=PictureShown(picture="street"),
+                stands=Taken(box=whole),
+                distance=90,
+            ),
         ),
-        route=Route(framings=(Framing(frame=0, hold=12, name="The street", lens=35),)),
+        cameras=(
+            Camera(route=Route(framings=(Framing(frame=0, hold=12, name="The street", lens=35),))),
+        ),
     )
 
     def made(verb: str, **values: Any) -> str:

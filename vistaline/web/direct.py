@@ -73,7 +73,7 @@ def _framing(shot: Shot, index: int) -> dict[str, Any]:
 
 
 def _camera(row: ShotRow, shot: Shot) -> dict[str, Any]:
-    named = {shot.camera: shot.camera_name} | {each.id: each.name for each in shot.cameras}
+    named = {each.id: each.name for each in shot.cameras}
     return {
         "cameras": sorted(named.items()),
         "named": named,

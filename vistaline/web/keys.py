@@ -10,8 +10,8 @@ import numpy as np
 from flask import request
 
 from vistaline.core.easing import CubicBezier, Ease, parse_ease
+from vistaline.core.keyable import keyables_of
 from vistaline.core.scene.rows import shown_value
-from vistaline.core.shot.keyable import KEYABLE
 from vistaline.core.shot.rows import Key, Row
 from vistaline.core.shot.shot import Shot
 from vistaline.core.speed import peak_of, speed_of
@@ -116,11 +116,7 @@ def _things(shot: Shot) -> list[dict[str, Any]]:
             "of": of,
             "name": called(shot, of),
             "kind": of.partition(":")[0],
-            "values": [
-                (value, about.label)
-                for value, about in KEYABLE[of.partition(":")[0]].items()
-                if about.of(thing) is not None
-            ],
+            "values": [(value, about.label) for value, about in keyables_of(thing).items()],
         }
         for of, thing in things_of(shot).items()
     ]

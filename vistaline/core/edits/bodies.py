@@ -8,13 +8,15 @@ import numpy as np
 from pydantic import Field
 
 from vistaline.core.edits.marks import enlarged
-from vistaline.core.edits.registry import REGISTRY, pictures_used, unlocked, with_layer
+from vistaline.core.edits.registry import REGISTRY, pictures_used, unlocked, with_layer, with_layers
 from vistaline.core.edits.surfaces import eye_height_of, source_of, surface_like, with_surfaces
 from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
 from vistaline.core.geometry.bodies import Body
 from vistaline.core.geometry.heights import ground_point
 from vistaline.core.shot.shot import PictureRef, Shot
+from vistaline.core.shot.shows import PictureShown
+from vistaline.core.shot.stands import FreeCard
 from vistaline.core.stage.placing import standing_card
 from vistaline.core.stage.seen import canvas_box, ray_of
 
@@ -69,7 +71,7 @@ def set_body(
     found = unlocked(shot, layer)
     if found.body is None:
         raise EditError(f"{found.name} is flat; it has no depth.")
-    return with_layer(shot, layer, body=body, depth=depth)
+    return with_layers(shot, [found.standing(body=body, depth=depth)])
 
 
 # --- true sizes -------------------------------------------------------------------------------
@@ -104,5 +106,8 @@ def show_straight(shot: Shot, *, layer: str, key: str, picture: PictureRef) -> S
     if found.projection is None or found.body is not None:
         raise EditError(f"{found.name} is no plane that catches a picture.")
     shot = shot.evolve(pictures=shot.pictures | {key: picture})
-    shown = with_layer(shot, layer, picture=key, projection=None, crop=None)
+    width, height = found.size
+    card = FreeCard(width=width, height=height, stays=found.stays)
+    straight = found.evolve(shows=PictureShown(picture=key), stands=card)
+    shown = with_layers(shot, [straight])
     return shown.evolve(pictures=pictures_used(shown, shown.layers))

@@ -6,9 +6,9 @@ from itertools import pairwise
 
 import numpy as np
 
-from vistaline.core.edits.registry import REGISTRY, When, frames_of
+from vistaline.core.edits.registry import REGISTRY, When, frames_of, without_rows
 from vistaline.core.errors import EditError
-from vistaline.core.shot.route import Camera, Cut, Take
+from vistaline.core.shot.cameras import Cut, Take
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import camera_states, live_cameras
 
@@ -22,11 +22,11 @@ _NEAR = 2.0
 @verb("add camera")
 def add_camera(shot: Shot) -> Shot:
     """Add a camera that begins as a copy of the one that is directed, and direct it."""
-    taken = {shot.camera, *(each.id for each in shot.cameras)}
+    taken = {each.id for each in shot.cameras}
     letter = next((c for c in "abcdefghijklmnopqrstuvwxyz" if c not in taken), None)
     if letter is None:
         raise EditError("A shot has at most 26 cameras. Remove one first.")
-    new = Camera(id=letter, name=letter.upper(), route=shot.route)
+    new = shot.camera.evolve(id=letter, name=letter.upper())
     return shot.evolve(cameras=(*shot.cameras, new)).directed_by(letter)
 
 
@@ -41,21 +41,22 @@ def rename_camera(shot: Shot, *, name: str) -> Shot:
     """Give the camera that is directed another name."""
     if not name.strip():
         raise EditError("A camera needs a name. Type one.")
-    return shot.evolve(camera_name=name.strip())
+    return shot.with_camera(name=name.strip())
 
 
 @verb("remove camera")
 def remove_camera(shot: Shot) -> Shot:
     """Remove the camera that is directed, with the cuts to it; the first of the rest is next."""
-    if not shot.cameras:
+    gone = shot.camera
+    rest = tuple(each for each in shot.cameras if each is not gone)
+    if not rest:
         raise EditError("A shot needs a camera. Add another before removing this one.")
-    first = min(shot.cameras, key=lambda each: each.id)
+    first = min(rest, key=lambda each: each.id)
     return shot.evolve(
-        camera=first.id,
-        camera_name=first.name,
-        route=first.route,
-        cameras=tuple(each for each in shot.cameras if each is not first),
-        cuts=_needed(first.id, [cut for cut in shot.cuts if cut.camera != shot.camera]),
+        cameras=rest,
+        directed=first.id,
+        cuts=_needed(first.id, [cut for cut in shot.cuts if cut.camera != gone.id]),
+        rows=without_rows(shot, [f"camera:{gone.id}"]),
     )
 
 
@@ -158,7 +159,7 @@ def use_take(shot: Shot, *, name: str) -> Shot:
     """Exchange the route and a take: what was the route is kept as that take."""
     found = take_called(shot, name)
     swapped = tuple(each.evolve(route=shot.route) if each is found else each for each in shot.takes)
-    return shot.evolve(route=found.route, takes=swapped)
+    return shot.evolve(takes=swapped).with_camera(route=found.route)
 
 
 @verb("remove take")

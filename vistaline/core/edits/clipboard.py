@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any
+from typing import Annotated, Any
 
-from pydantic import Field
+from pydantic import BeforeValidator, Field
 
 from vistaline.core.edits.registry import REGISTRY
 from vistaline.core.errors import EditError
 from vistaline.core.looks.frame_styles import FrameStyle
 from vistaline.core.model import Part
+from vistaline.core.shot.migrations import migrated_layer
 from vistaline.core.shot.mounts import Mount, Ride
 from vistaline.core.shot.rows import Row
 from vistaline.core.shot.shot import Layer, PictureRef, Shot, TakingCamera
@@ -30,7 +31,7 @@ class Clip(Part):
     pictures: dict[str, PictureRef] = Field(default_factory=dict)
     frame_styles: dict[str, FrameStyle] = Field(default_factory=dict)
     mounts: tuple[Mount, ...] = ()
-    layers: tuple[Layer, ...] = Field(min_length=1)
+    layers: tuple[Annotated[Layer, BeforeValidator(migrated_layer)], ...] = Field(min_length=1)
     rows: tuple[Row, ...] = ()
 
 
@@ -91,13 +92,13 @@ def paste_layers(shot: Shot, *, clip: Any) -> Shot:
         )
         changes = {
             "id": ids[layer.id],
-            "picture": pictures.get(layer.picture, ""),
             "frame_style": styles.get(layer.frame_style, ""),
             "paired": ids.get(layer.paired, ""),
             "matte": matte,
             "ride": renamed(layer.ride),
         }
-        added.append(layer.evolve(**changes))
+        shown = layer.showing(picture=pictures[layer.picture]) if layer.picture else layer
+        added.append(shown.evolve(**changes))
     pasted = shot.evolve(
         pictures=shot.pictures | {pictures[key]: ref for key, ref in clip.pictures.items()},
         frame_styles=shot.frame_styles

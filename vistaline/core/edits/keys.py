@@ -14,12 +14,13 @@ from vistaline.core.edits.playhead import with_key
 from vistaline.core.edits.registry import REGISTRY, Frames, When, frames_of
 from vistaline.core.edits.route import ease_asked
 from vistaline.core.errors import EditError
+from vistaline.core.keyable import Kind
 from vistaline.core.model import Part
-from vistaline.core.shot.keyable import Kind, keyable
 from vistaline.core.shot.retiming import turned_round
 from vistaline.core.shot.route import EaseName
 from vistaline.core.shot.rows import Key, Row, values_at
 from vistaline.core.shot.shot import Shot
+from vistaline.core.shot.things import keyable
 from vistaline.core.stage.keyed import called, row_of, things_of
 from vistaline.core.verbs import FROM_JSON
 

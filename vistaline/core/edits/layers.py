@@ -12,7 +12,8 @@ from vistaline.core.edits.ground import snapped
 from vistaline.core.edits.registry import REGISTRY, unlocked, with_layer, with_layers, without
 from vistaline.core.errors import EditError
 from vistaline.core.explaining import explain
-from vistaline.core.shot.shot import Layer, PictureRef, Shot, Stays
+from vistaline.core.shot.shot import Layer, PictureRef, Shot
+from vistaline.core.shot.stands import Stays
 from vistaline.core.stage.camera import camera_states
 from vistaline.core.stage.cards import card_of, put
 from vistaline.core.stage.keyed import rows_of
@@ -194,8 +195,10 @@ def set_locked(shot: Shot, *, layer: str, locked: bool) -> Shot:
 @verb("what it stays with")
 def set_stays(shot: Shot, *, layer: str, stays: Stays) -> Shot:
     """Let a layer stand on the stage, stay with the lens, or face the camera."""
-    unlocked(shot, layer)
-    return with_layer(shot, layer, stays=stays)
+    found = unlocked(shot, layer)
+    if found.is_backdrop:
+        raise EditError(f"{found.name} is a backdrop; it fills the frame whatever the camera does.")
+    return with_layers(shot, [found.standing(stays=stays)])
 
 
 @verb("make a card")

@@ -21,6 +21,8 @@ from vistaline.core.looks.frame_styles import Crop, FrameStyle, Shadow
 from vistaline.core.looks.occluders import Occluder
 from vistaline.core.model import HexColour
 from vistaline.core.shot.shot import Layer, Matte, PictureRef, Shot
+from vistaline.core.shot.shows import FieldShown, OccluderShown
+from vistaline.core.shot.stands import Backdrop, FreeCard
 from vistaline.core.stage.poses import own_size, window_aspect
 
 __all__: list[str] = []
@@ -50,10 +52,11 @@ def add_field(
     """Add a colour field; a backdrop stands behind everything there is."""
     farthest = max((layer.distance for layer in shot.layers), default=2.0)
     stops = (Stop(at=0, colour="#2b3a67"), Stop(at=1, colour="#f2a65a"))
-    field = ColourField(kind=kind, stops=stops[:1] if kind == "flat" else stops, backdrop=backdrop)
+    field = ColourField(kind=kind, stops=stops[:1] if kind == "flat" else stops)
     layer = Layer(
         name="Backdrop" if backdrop else "Colour field",
-        field=field,
+        shows=FieldShown(field=field),
+        stands=Backdrop() if backdrop else FreeCard(),
         distance=min(1e6, farthest * 1.5) if backdrop else 2.0,
     )
     return shot.evolve(layers=(layer, *shot.layers) if backdrop else (*shot.layers, layer))
@@ -91,12 +94,12 @@ def set_field(
             del stops[stop]
     if add or (kind not in (None, "flat") and len(stops) == 1):
         last = stops[-1]
-        stops.append(last.evolve(at=1.0) if last.at < 1 else last.evolve(at=0.5))
+        stops.append(last.evolve(id="", at=1.0 if last.at < 1 else 0.5))
     values = {"kind": kind, "angle": angle}
     field = found.field.evolve(
         stops=tuple(stops), **{k: v for k, v in values.items() if v is not None}
     )
-    return with_layer(shot, layer, field=field)
+    return with_layers(shot, [found.showing(field=field)])
 
 
 # --- occluders --------------------------------------------------------------------------------
@@ -113,7 +116,13 @@ def add_occluder(shot: Shot, *, kind: Literal["shape", "edge", "window"]) -> Sho
     tall = {"shape": 0.6 * wide, "edge": 2 * half, "window": 0.7 * wide}[kind]
     occluder = Occluder(kind=kind, width=wide, height=tall)
     aside = {"shape": 0.6 * half, "edge": -0.78 * half - wide / 2, "window": 0.0}[kind]
-    layer = Layer(name=names[kind], occluder=occluder, distance=nearest / 2, across=aside)
+    layer = Layer(
+        name=names[kind],
+        shows=OccluderShown(occluder=occluder),
+        stands=FreeCard(),
+        distance=nearest / 2,
+        across=aside,
+    )
     return shot.evolve(layers=(*shot.layers, layer))
 
 
@@ -151,7 +160,7 @@ def set_occluder(
             opening[0] if wide is None else wide / 100,
             opening[1] if tall is None else tall / 100,
         )
-    return with_layer(shot, layer, occluder=found.occluder.evolve(**changes))
+    return with_layers(shot, [found.showing(occluder=found.occluder.evolve(**changes))])
 
 
 # --- frames -----------------------------------------------------------------------------------
@@ -259,12 +268,12 @@ def set_crop(
     crop = (found.crop or Crop()).evolve(
         **_given(fit=fit, x=_share(x), y=_share(y), zoom=_share(zoom))
     )
-    changes: dict[str, Any] = {"crop": crop}
+    cropped = found.showing(crop=crop)
     if height is not None:
         if found.box is not None:
             raise EditError(f"{found.name} is as high as it was taken. Make it a card first.")
-        changes["height"] = height / found.scale
-    return with_layer(shot, layer, **changes)
+        cropped = cropped.standing(height=height / found.scale)
+    return with_layers(shot, [cropped])
 
 
 @verb("swap picture")
@@ -286,13 +295,12 @@ def swap_picture(shot: Shot, *, layer: str, key: str, picture: PictureRef) -> Sh
     aspect = window_aspect(shot, found) or wide / tall
     agrees = abs(aspect / (picture.width / picture.height) - 1) < 1e-3
     kept = found.crop and found.crop.evolve(x=0.5, y=0.5, zoom=1)
-    changes: dict[str, Any] = {"picture": key, "crop": kept or (None if agrees else Crop())}
-    if found.projection is not None:
-        changes["projection"] = None
+    swapped = found.showing(picture=key, crop=kept or (None if agrees else Crop()))
     if found.box is None:
-        changes["height"] = None if agrees and not kept else tall
+        high = None if agrees and not kept else tall
+        swapped = swapped.evolve(stands=FreeCard(width=wide, height=high, stays=found.stays))
     shot = shot.evolve(pictures=shot.pictures | {key: picture})
-    shot = with_layer(shot, layer, **changes)
+    shot = with_layers(shot, [swapped])
     return shot.evolve(pictures=pictures_used(shot, shot.layers))
 
 

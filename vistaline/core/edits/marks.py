@@ -111,7 +111,7 @@ def use_straightened(shot: Shot, *, old: str, key: str, picture: PictureRef, bow
         each.evolve(a=straight(each.a), b=straight(each.b), through=None) for each in taking.edges
     )
     layers = tuple(
-        layer.evolve(picture=key) if layer.picture == old else layer for layer in shot.layers
+        layer.showing(picture=key) if layer.picture == old else layer for layer in shot.layers
     )
     shown = shot.evolve(
         pictures=shot.pictures | {key: picture},
@@ -204,11 +204,15 @@ def _seen_anew(shot: Shot, now: TakingCamera) -> Shot:
     assert taking.focal_length is not None and now.focal_length is not None
     turn = taking_pose(now) @ space.inverse_pose(taking_pose(taking))
     ratio = now.focal_length / taking.focal_length
-    return shot.evolve(
-        taking_camera=now,
-        route=_turned(shot.route, turn, ratio),
-        cameras=tuple(each.evolve(route=_turned(each.route, turn, ratio)) for each in shot.cameras),
-        takes=tuple(each.evolve(route=_turned(each.route, turn, ratio)) for each in shot.takes),
+    seen = shot.evolve(taking_camera=now).with_routes(lambda route: _turned(route, turn, ratio))
+    return seen.evolve(
+        cameras=tuple(
+            each.evolve(lens=each.lens * ratio) if each.lens else each for each in seen.cameras
+        ),
+        rows=tuple(
+            _larger_row(row, ratio) if row.of.startswith("camera:") and row.value == "lens" else row
+            for row in seen.rows
+        ),
     )
 
 
@@ -293,7 +297,7 @@ def enlarged(shot: Shot, ratio: float) -> Shot:
     # Where a size has keys, all of them grow: an edit of the value would be kept in one only.
     sized = {f"layer:{layer.id}" for layer in shot.layers if _has_own_scale(layer)}
     keyed = {row.of for row in shot.rows if row.of in sized and row.value == "scale"}
-    return shot.evolve(
+    return shot.with_routes(moved).evolve(
         ground=shot.ground and shot.ground.evolve(eye_height=shot.ground.eye_height * ratio),
         layers=tuple(
             _larger(layer, ratio, sizes=f"layer:{layer.id}" not in keyed) for layer in shot.layers
@@ -302,9 +306,6 @@ def enlarged(shot: Shot, ratio: float) -> Shot:
             _larger_row(row, ratio) if row.of in keyed and row.value == "scale" else row
             for row in shot.rows
         ),
-        route=moved(shot.route),
-        cameras=tuple(each.evolve(route=moved(each.route)) for each in shot.cameras),
-        takes=tuple(each.evolve(route=moved(each.route)) for each in shot.takes),
     )
 
 
@@ -330,5 +331,5 @@ def _larger(layer: Layer, ratio: float, *, sizes: bool) -> Layer:
         return layer.evolve(**at)
     if _has_own_scale(layer):
         return layer.evolve(**at, scale=layer.scale * ratio if sizes else layer.scale)
-    sides = {name: getattr(layer, name) for name in ("width", "height", "depth")}
-    return layer.evolve(**at, **{k: v and v * ratio for k, v in sides.items()})
+    sides = {name: getattr(layer.stands, name, None) for name in ("width", "height", "depth")}
+    return layer.evolve(**at).standing(**{k: v * ratio for k, v in sides.items() if v})

@@ -94,13 +94,9 @@ def remove_mount(shot: Shot, *, mount: str) -> Shot:
     shot.mount(mount)
     for rider in riders_of(shot, mount):
         shot = ride_off(shot, rider=rider)
-    off = [each.evolve(route=_route_off(each.route, shot, mount)) for each in shot.cameras]
-    takes = [each.evolve(route=_route_off(each.route, shot, mount)) for each in shot.takes]
-    return shot.evolve(
+    return shot.with_routes(lambda route: _route_off(route, shot, mount)).evolve(
         mounts=tuple(each for each in shot.mounts if each.id != mount),
         rows=without_rows(shot, [f"mount:{mount}"]),
-        cameras=tuple(off),
-        takes=tuple(takes),
     )
 
 
@@ -124,7 +120,7 @@ def ride_on(shot: Shot, *, rider: str, mount: str, follows: list[Follow] | None 
     chosen = tuple(each for each in FOLLOWS if follows is None or each in follows)
     ride = Ride(on=mount, follows=chosen, since=since)
     if kind == CAMERA:
-        return shot.evolve(route=shot.route.evolve(ride=ride))
+        return shot.with_camera(route=shot.route.evolve(ride=ride))
     if kind == "mount":
         return _with_mount(shot, shot.mount(key).evolve(ride=ride))
     return with_layers(shot, [standing(shot, key).evolve(ride=ride)])
@@ -135,7 +131,7 @@ def ride_off(shot: Shot, *, rider: str) -> Shot:
     """Take something off what it rides on; it stays where it is seen."""
     kind, _, key = rider.partition(":")
     if kind == CAMERA:
-        return shot.evolve(route=_route_off(shot.route, shot))
+        return shot.with_camera(route=_route_off(shot.route, shot))
     if kind == "mount":
         mount = shot.mount(key)
         if mount.ride is None:

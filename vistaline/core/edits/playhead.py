@@ -12,8 +12,8 @@ from __future__ import annotations
 import math
 from typing import Any
 
+from vistaline.core.keyable import Kind, keyables_of
 from vistaline.core.model import Part
-from vistaline.core.shot.keyable import KEYABLE, Kind
 from vistaline.core.shot.rows import Key, Row
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.keyed import things_of, with_things
@@ -37,7 +37,7 @@ def keep_in_keys(shot: Shot, now: Shot, edited: Shot, frame: int, *, auto_key: b
         if was is None or (thing is was and of not in keyed):
             continue
         found = thing
-        for value, about in KEYABLE[of.partition(":")[0]].items():
+        for value, about in keyables_of(thing).items():
             old, new = about.of(was), about.of(thing)
             if old is None or new is None:
                 continue
@@ -69,7 +69,7 @@ def _alike(old: Any, new: Any) -> bool:
 
 def _one_shape(was: Part, thing: Part) -> bool:
     """Whether a thing is measured as before: made a card its numbers mean something else."""
-    names = ("box", "width", "height", "ride", "stays")
+    names = ("stands", "ride")
     return all(getattr(was, name, None) == getattr(thing, name, None) for name in names)
 
 

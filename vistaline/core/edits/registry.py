@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable
+from collections.abc import Callable, Collection, Iterable
 from typing import Annotated, Any
 
 from pydantic import Field
@@ -70,9 +70,7 @@ def without(shot: Shot, ids: Collection[str]) -> Shot:
         layers=tuple(rest),
         rows=without_rows(shot, [f"layer:{key}" for key in ids]),
         pictures=pictures_used(shot, rest),
-        route=_released(shot.route, ids),
-        cameras=tuple(each.evolve(route=_released(each.route, ids)) for each in shot.cameras),
-        takes=tuple(each.evolve(route=_released(each.route, ids)) for each in shot.takes),
+        **_routes(shot, lambda route: _released(route, ids)),
     )
 
 
@@ -137,23 +135,26 @@ def with_framings(shot: Shot, framings: Iterable[Framing], duration: int | None 
 def with_route(shot: Shot, route: Route, duration: int | None = None) -> Shot:
     """Return the shot with another route, and as many frames as that needs."""
     if duration is None or duration == shot.frame.duration:
-        return shot.evolve(route=route)
+        return shot.with_camera(route=route)
+    fit = _routes(shot, lambda each: fitted(each, shot.frame.duration, duration))
+    directed = shot.camera.evolve(route=route)
     return shot.evolve(
-        route=route,
         frame=shot.frame.evolve(duration=duration),
-        cameras=tuple(
-            each.evolve(route=fitted(each.route, shot.frame.duration, duration))
-            for each in shot.cameras
-        ),
-        takes=tuple(
-            each.evolve(route=fitted(each.route, shot.frame.duration, duration))
-            for each in shot.takes
-        ),
+        cameras=tuple(directed if each.id == directed.id else each for each in fit["cameras"]),
+        takes=fit["takes"],
         cuts=tuple(cut for cut in shot.cuts if cut.frame < duration),
         rows=retimed(
             shot.rows, times_of(shot.route, shot.frame.duration), times_of(route, duration)
         ),
     )
+
+
+def _routes(shot: Shot, change: Callable[[Route], Route]) -> dict[str, Any]:
+    """Return the cameras and takes of a shot with every route changed alike."""
+    return {
+        "cameras": tuple(each.evolve(route=change(each.route)) for each in shot.cameras),
+        "takes": tuple(each.evolve(route=change(each.route)) for each in shot.takes),
+    }
 
 
 def fitted(route: Route, before: int, duration: int) -> Route:

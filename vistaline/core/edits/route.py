@@ -318,7 +318,7 @@ def drag_handle(
         length, size = np.linalg.norm(kept or new), np.linalg.norm(new)
         if size > 1e-9:
             changes[other] = tuple((-np.array(new) * length / size).tolist())
-    smooth = shot.evolve(route=shot.route.evolve(path="smooth"))
+    smooth = shot.with_camera(route=shot.route.evolve(path="smooth"))
     return with_framing(smooth, framing, **changes)
 
 

@@ -12,6 +12,8 @@ from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
 from vistaline.core.geometry.bodies import Body
 from vistaline.core.shot.shot import Layer, Shot
+from vistaline.core.shot.shows import PictureShown
+from vistaline.core.shot.stands import Projected, Solid
 from vistaline.core.stage.cards import put
 from vistaline.core.stage.poses import taking_pose
 from vistaline.core.stage.seen import plate_of
@@ -62,15 +64,13 @@ def surface_like(
     depth: float | None = None,
 ) -> Layer:
     """Return a layer that stands like this and catches what ``like`` shows."""
-    layer = Layer(
-        name=name,
-        picture=like.picture,
-        projection=like.box or like.projection,
-        width=size[0],
-        height=size[1],
-        body=body,
-        depth=depth,
-    )
+    width, height = size
+    caught = like.box or like.projection
+    assert caught is not None, "only what the taking camera saw can be caught"
+    stands: Projected | Solid = Projected(projection=caught, width=width, height=height)
+    if body is not None and depth is not None:
+        stands = Solid(body=body, projection=caught, width=width, height=height, depth=depth)
+    layer = Layer(name=name, shows=PictureShown(picture=like.picture), stands=stands)
     x, y, z = size[0] / 2, size[1] / 2, (depth or 0.0) / 2
     corners = np.array([[a, b, c, 1] for a in (-x, x) for b in (-y, y) for c in (-z, z)])
     there = corners @ (space.inverse_pose(taking_pose(shot.taking_camera)) @ pose).T

@@ -12,6 +12,8 @@ from vistaline.core.errors import EditError
 from vistaline.core.explaining import explain
 from vistaline.core.looks.lettering import Title
 from vistaline.core.shot.shot import Layer, Shot
+from vistaline.core.shot.shows import TitleShown
+from vistaline.core.shot.stands import FreeCard
 
 __all__ = ["in_register"]
 
@@ -29,7 +31,15 @@ def add_title(shot: Shot, *, text: str = "Title") -> Shot:
     distance = distances[len(distances) // 2] / 2 if distances else 2.0
     title = Title(text=text, size=0.12 * distance)
     return shot.evolve(
-        layers=(*shot.layers, Layer(name=_title_name(text), title=title, distance=distance))
+        layers=(
+            *shot.layers,
+            Layer(
+                name=_title_name(text),
+                shows=TitleShown(title=title),
+                stands=FreeCard(),
+                distance=distance,
+            ),
+        )
     )
 
 
@@ -80,7 +90,7 @@ def set_title(
     except ValidationError as error:
         raise EditError(str(explain(error))) from error
     named = {"name": _title_name(changed.text)} if found.name == _title_name(title.text) else {}
-    return with_layer(shot, layer, title=changed, **named)
+    return with_layers(shot, [found.evolve(**named).showing(title=changed)])
 
 
 @verb("title behind and in front")
@@ -102,14 +112,14 @@ def pair_title(shot: Shot, *, layer: str, around: str) -> Shot:
     colour = found.title.fill or found.title.outline
     width = max(found.title.outline_width, 0.02)
     behind = found.evolve(
-        title=found.title.evolve(fill=colour, outline=None),
+        shows=TitleShown(title=found.title.evolve(fill=colour, outline=None)),
         **at_distance(found, other.distance * _BESIDE),
     )
     # The outline is drawn round the letters, so its card has more room: the letters' size agrees.
     front = found.evolve(
         id="",
         name=f"{found.name[:70]} outline",
-        title=found.title.evolve(fill=None, outline=colour, outline_width=width),
+        shows=TitleShown(title=found.title.evolve(fill=None, outline=colour, outline_width=width)),
         paired=layer,
         **at_distance(found, other.distance / _BESIDE),
     )
@@ -144,14 +154,14 @@ def _following(layer: Layer, lead: Layer) -> Layer:
     assert layer.title and lead.title, "only titles are paired"
     own = {name: getattr(layer.title, name) for name in _OWN_LOOK}
     there = at_distance(lead, layer.distance)
-    return layer.evolve(
-        title=lead.title.evolve(**own),
+    stood = layer.standing(stays=lead.stays)
+    return stood.evolve(
+        shows=TitleShown(title=lead.title.evolve(**own)),
         **there,
         pan=lead.pan,
         tilt=lead.tilt,
         roll=lead.roll,
         pivot=lead.pivot,
         ride=lead.ride,
-        stays=lead.stays,
         group=lead.group,
     )

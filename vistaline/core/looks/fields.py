@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import math
-from typing import Literal
+from itertools import count
+from typing import Annotated, Literal, Self
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from vistaline.core.arrays import Rgba16
+from vistaline.core.errors import ShotError
+from vistaline.core.keyable import ANGLE, COLOUR, Keyed
 from vistaline.core.model import Degrees, HexColour, Length, Part, Share
 from vistaline.core.picture.colour import linearise_srgb
 
@@ -20,8 +23,9 @@ _SIDE = 1024
 class Stop(Part):
     """A colour at a place along a gradient."""
 
+    id: str = Field("", max_length=20, description="Its own among the stops; keys name it.")
     at: Share
-    colour: HexColour
+    colour: Annotated[HexColour, Keyed("Colour", **COLOUR)]
     opacity: Share = 1.0
 
 
@@ -30,10 +34,22 @@ class ColourField(Part):
 
     kind: Literal["flat", "linear", "radial"] = "flat"
     stops: tuple[Stop, ...] = Field((Stop(at=0, colour="#20304a"),), min_length=1, max_length=24)
-    angle: Degrees = Field(180, description="Of a linear one: 0 upwards, 90 to the right (CSS).")
+    angle: Annotated[Degrees, Keyed("Gradient", "gradient", looks=True, **ANGLE)] = Field(
+        180, description="Of a linear one: 0 upwards, 90 to the right (CSS)."
+    )
     width: Length = Field(2.0, description="Metres; of a backdrop it does not count.")
     height: Length = 1.2
-    backdrop: bool = Field(False, description="Fills the frame whatever the camera does.")
+
+    @model_validator(mode="after")
+    def _identified(self) -> Self:
+        taken = {stop.id for stop in self.stops if stop.id}
+        if len(taken) < sum(bool(stop.id) for stop in self.stops):
+            raise ShotError("Two colours of a gradient have one id; each needs its own.")
+        free = (str(n) for n in count(1) if str(n) not in taken)
+        if not all(stop.id for stop in self.stops):
+            named = (stop if stop.id else stop.evolve(id=next(free)) for stop in self.stops)
+            object.__setattr__(self, "stops", tuple(named))
+        return self
 
 
 def draw_field(field: ColourField, *, side: int = _SIDE) -> Rgba16:

@@ -5,13 +5,14 @@ Widths are shares of the shorter side of the picture's window, so one style suit
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 import cv2
 import numpy as np
 from pydantic import Field
 
 from vistaline.core.arrays import Rgba16
+from vistaline.core.keyable import ANGLE, COLOUR, PERCENT, SHARE, Keyed, Kind
 from vistaline.core.model import Degrees, HexColour, Part, Share
 from vistaline.core.picture.colour import hex_to_linear
 
@@ -24,21 +25,35 @@ _GRAIN_SEED = 7
 class Shadow(Part):
     """A soft shadow; how far it falls and how soft it is grow with the gap to what is behind."""
 
-    angle: Degrees = Field(135, description="Where it falls: 0 upwards, 90 to the right.")
-    distance: float = Field(0.35, ge=0, le=5, description="Metres aside for a metre of gap.")
-    softness: float = Field(0.3, ge=0, le=5, description="Metres of blur for a metre of gap.")
-    strength: Share = 0.55
+    angle: Annotated[Degrees, Keyed("Shadow falls", "shadow_angle", **ANGLE)] = Field(
+        135, description="Where it falls: 0 upwards, 90 to the right."
+    )
+    distance: Annotated[float, Keyed("Shadow aside", "shadow_distance", low=0, high=5)] = Field(
+        0.35, ge=0, le=5, description="Metres aside for a metre of gap."
+    )
+    softness: Annotated[float, Keyed("Shadow softness", "shadow_softness", low=0, high=5)] = Field(
+        0.3, ge=0, le=5, description="Metres of blur for a metre of gap."
+    )
+    strength: Annotated[Share, Keyed("Shadow", "shadow_strength", **SHARE)] = 0.55
 
 
 class FrameStyle(Part):
     """A frame, kept by name and put round as many pictures as one likes."""
 
-    border: Share = Field(0.08, description="Width, as all widths: of the shorter side.")
-    colour: HexColour = "#f7f2e6"
-    mat: Share = Field(0.0, description="Width of the mat between border and picture.")
-    mat_colour: HexColour = "#e9e2d0"
-    corner: float = Field(0.0, ge=0, le=0.5, description="Radius of the outer corners.")
-    paper: Share = Field(0.0, description="How much its grain shows on border and mat.")
+    border: Annotated[Share, Keyed("Border", looks=True, **SHARE)] = Field(
+        0.08, description="Width, as all widths: of the shorter side."
+    )
+    colour: Annotated[HexColour, Keyed("Colour", **COLOUR)] = "#f7f2e6"
+    mat: Annotated[Share, Keyed("Mat", looks=True, **SHARE)] = Field(
+        0.0, description="Width of the mat between border and picture."
+    )
+    mat_colour: Annotated[HexColour, Keyed("Mat colour", **COLOUR)] = "#e9e2d0"
+    corner: Annotated[float, Keyed("Corners", looks=True, low=0, high=0.5, **PERCENT)] = Field(
+        0.0, ge=0, le=0.5, description="Radius of the outer corners."
+    )
+    paper: Annotated[Share, Keyed("Paper", looks=True, **SHARE)] = Field(
+        0.0, description="How much its grain shows on border and mat."
+    )
     shadow: Shadow | None = None
 
     @property
@@ -51,11 +66,15 @@ class Crop(Part):
     """Which part of a picture its window shows."""
 
     fit: Literal["fill", "fit"] = Field("fill", description="Fill the window, or show it whole.")
-    x: Share = Field(
+    x: Annotated[Share, Keyed("Crop across", "crop_x", looks=True, **SHARE)] = Field(
         0.5, description="0 the left end of what there is to choose from, 1 its right."
     )
-    y: Share = Field(0.5, description="0 the top, 1 the lower end.")
-    zoom: float = Field(1.0, ge=1, le=20, description="Enlarged within the window.")
+    y: Annotated[Share, Keyed("Crop down", "crop_y", looks=True, **SHARE)] = Field(
+        0.5, description="0 the top, 1 the lower end."
+    )
+    zoom: Annotated[
+        float, Keyed("Crop zoom", "crop_zoom", looks=True, kind=Kind.RATIO, low=1, high=20)
+    ] = Field(1.0, ge=1, le=20, description="Enlarged within the window.")
 
 
 def window_of(picture: tuple[int, int], aspect: float | None) -> tuple[int, int]:

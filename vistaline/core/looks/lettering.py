@@ -22,6 +22,7 @@ from vistaline.core.arrays import Rgba16
 from vistaline.core.confined import Bounds, confined, is_confined
 from vistaline.core.errors import ShotError
 from vistaline.core.kept import Kept
+from vistaline.core.keyable import COLOUR, PERCENT, SIZE, Keyed, Kind
 from vistaline.core.looks.typefaces import OWN, fonts_of, known_face, runs_of, shelve, shelves
 from vistaline.core.model import HexColour, Length, Part
 from vistaline.core.picture.colour import hex_to_linear
@@ -57,16 +58,24 @@ def _written(text: str) -> str:
 class Title(Part):
     """Text, and how it is set."""
 
-    text: Annotated[str, AfterValidator(_written)]
+    text: Annotated[str, AfterValidator(_written), Keyed("Text", kind=Kind.TEXT, looks=True)]
     face: Annotated[str, AfterValidator(known_face)] = "source-sans"
     weight: int = Field(600, ge=100, le=900)
-    size: Length = Field(0.2, description="Metres: one em.")
-    spacing: float = Field(0, ge=-0.2, le=2, description="Em added between letters.")
-    line_spacing: float = Field(1.2, ge=0.5, le=4, description="Em from line to line.")
+    size: Annotated[Length, Keyed("Type size", "type_size", unit="m", looks=True, **SIZE)] = Field(
+        0.2, description="Metres: one em."
+    )
+    spacing: Annotated[float, Keyed("Spacing", looks=True, low=-0.2, high=2, **PERCENT)] = Field(
+        0, ge=-0.2, le=2, description="Em added between letters."
+    )
+    line_spacing: Annotated[float, Keyed("Lines apart", looks=True, low=0.5, high=4, **PERCENT)] = (
+        Field(1.2, ge=0.5, le=4, description="Em from line to line.")
+    )
     align: Literal["left", "centre", "right"] = "centre"
-    fill: HexColour | None = "#fff6e0"
-    outline: HexColour | None = None
-    outline_width: float = Field(0.03, gt=0, le=0.3, description="Em.")
+    fill: Annotated[HexColour | None, Keyed("Fill", **COLOUR)] = "#fff6e0"
+    outline: Annotated[HexColour | None, Keyed("Outline", **COLOUR)] = None
+    outline_width: Annotated[
+        float, Keyed("Line", looks=True, kind=Kind.RATIO, low=1e-4, high=0.3, **PERCENT)
+    ] = Field(0.03, gt=0, le=0.3, description="Em.")
 
     @model_validator(mode="after")
     def _can_be_set(self) -> Self:

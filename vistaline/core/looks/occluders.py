@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field
 
 from vistaline.core.arrays import Rgba16
+from vistaline.core.keyable import COLOUR, SHARE, Keyed
 from vistaline.core.model import HexColour, Length, Part, Share
 from vistaline.core.picture.colour import hex_to_linear
 
@@ -21,12 +22,16 @@ class Occluder(Part):
     """What is seen past: dark where it is, with a soft edge."""
 
     kind: Literal["shape", "edge", "window"] = "shape"
-    colour: HexColour = "#07090d"
-    softness: Share = Field(0.15, description="Width of the soft edge, of the shorter side.")
-    side: Side = Field("left", description="Which side of its card a wall's edge fills.")
-    opening: tuple[Share, Share] = Field(
-        (0.6, 0.6), description="A window's opening: shares of the card's width and height."
+    colour: Annotated[HexColour, Keyed("Colour", "dark", **COLOUR)] = "#07090d"
+    softness: Annotated[Share, Keyed("Softness", looks=True, **SHARE)] = Field(
+        0.15, description="Width of the soft edge, of the shorter side."
     )
+    side: Side = Field("left", description="Which side of its card a wall's edge fills.")
+    opening: Annotated[
+        tuple[Share, Share],
+        Keyed("Open across", "open_across", 0, looks=True, **SHARE),
+        Keyed("Open up", "open_up", 1, looks=True, **SHARE),
+    ] = Field((0.6, 0.6), description="A window's opening: shares of the card's width and height.")
     bars: int = Field(0, ge=0, le=6, description="Glazing bars across a window, each way.")
     seed: int = Field(1, ge=0, le=1_000_000, description="Which of its outlines a shape has.")
     width: Length = 2.0

@@ -72,10 +72,9 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
             for framing in shot.route.framings
         ],
         "path": shot.route.path,
-        "camera": shot.camera,
+        "camera": shot.directed,
         "cameras": sorted(
-            [{"id": shot.camera, "name": shot.camera_name}]
-            + [{"id": each.id, "name": each.name} for each in shot.cameras],
+            [{"id": each.id, "name": each.name} for each in shot.cameras],
             key=lambda each: each["id"],
         ),
         "cuts": [{"frame": cut.frame, "camera": cut.camera} for cut in shot.cuts],

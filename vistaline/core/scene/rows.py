@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from vistaline.core.shot.keyable import Kind
+from vistaline.core.keyable import Kind
 from vistaline.core.shot.rows import Row, values_at
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.keyed import called

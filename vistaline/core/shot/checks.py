@@ -7,9 +7,10 @@ from collections.abc import Collection, Sequence
 from typing import Protocol
 
 from vistaline.core.errors import ShotError
+from vistaline.core.shot.cameras import Camera, Cut, Take
 from vistaline.core.shot.layer import Layer
 from vistaline.core.shot.mounts import Mount, standing_of
-from vistaline.core.shot.route import Camera, Cut, Route, Take
+from vistaline.core.shot.route import Route
 from vistaline.core.shot.rows import Row
 
 __all__ = ["check_shot", "with_ids"]
@@ -27,9 +28,7 @@ class ShotParts(Protocol):
     @property
     def frame_styles(self) -> Collection[str]: ...
     @property
-    def camera(self) -> str: ...
-    @property
-    def route(self) -> Route: ...
+    def directed(self) -> str: ...
     @property
     def cameras(self) -> Sequence[Camera]: ...
     @property
@@ -53,14 +52,15 @@ def check_shot(shot: ShotParts) -> None:
     _check_layers(shot, ids, mounts)
     for mount in shot.mounts:
         standing_of(mount, shot.mounts)
-    kept = (*(each.route for each in shot.cameras), *(each.route for each in shot.takes))
-    for route in (shot.route, *kept):
+    routes = {f"cameras.{i}.route": camera.route for i, camera in enumerate(shot.cameras)}
+    routes |= {f"takes.{i}.route": take.route for i, take in enumerate(shot.takes)}
+    for place, route in routes.items():
         if route.ride and route.ride.on not in mounts:
             raise ShotError(
                 f"The camera rides on {route.ride.on!r}, which is not among the mounts.",
-                field="route.ride",
+                field=f"{place}.ride",
             )
-        _check_route(shot, route, ids)
+        _check_route(shot, route, ids, place)
     _check_cuts(shot)
     _check_rows(shot, ids, mounts)
 
@@ -69,7 +69,7 @@ def _check_layers(shot: ShotParts, ids: Collection[str], mounts: Collection[str]
     for i, layer in enumerate(shot.layers):
         others = set(ids) - {layer.id}
         for field, named, known, kind in (
-            ("picture", layer.picture, shot.pictures, "picture"),
+            ("shows.picture", layer.picture, shot.pictures, "picture"),
             ("frame_style", layer.frame_style, shot.frame_styles, "frame style"),
             ("ride", layer.ride and layer.ride.on, mounts, "mount"),
             ("matte", layer.matte and layer.matte.of, others, "other layer"),
@@ -83,7 +83,8 @@ def _check_layers(shot: ShotParts, ids: Collection[str], mounts: Collection[str]
 
 
 def _check_rows(shot: ShotParts, layers: Collection[str], mounts: Collection[str]) -> None:
-    known = {"layer": layers, "mount": mounts, "style": shot.frame_styles}
+    cameras = {camera.id for camera in shot.cameras}
+    known = {"layer": layers, "mount": mounts, "style": shot.frame_styles, "camera": cameras}
     end, seen = shot.duration - 1, set()
     for i, row in enumerate(shot.rows):
         kind, _, name = row.of.partition(":")
@@ -109,9 +110,14 @@ def _check_rows(shot: ShotParts, layers: Collection[str], mounts: Collection[str
 def _check_cuts(shot: ShotParts) -> None:
     if len({take.name for take in shot.takes}) < len(shot.takes):
         raise ShotError("Two takes have one name; each needs its own.", field="takes")
-    known = [shot.camera, *(camera.id for camera in shot.cameras)]
+    known = [camera.id for camera in shot.cameras]
     if len({*known}) < len(known):
         raise ShotError("Two cameras have one id; each needs its own.", field="cameras")
+    if shot.directed not in known:
+        raise ShotError(
+            f"Camera {shot.directed!r} is directed, which the shot does not have.",
+            field="directed",
+        )
     before = 0
     for i, cut in enumerate(shot.cuts):
         if cut.camera not in known:
@@ -128,26 +134,26 @@ def _check_cuts(shot: ShotParts) -> None:
         before = cut.frame
 
 
-def _check_route(shot: ShotParts, route: Route, layers: Collection[str]) -> None:
+def _check_route(shot: ShotParts, route: Route, layers: Collection[str], place: str) -> None:
     last, end = route.framings[-1], shot.duration - 1
     if last.last > end:
-        place = "is at" if last.frame > end else "is held to"
+        how = "is at" if last.frame > end else "is held to"
         raise ShotError(
-            f"The last framing {place} frame {max(last.frame, last.last)}, but the shot ends "
+            f"The last framing {how} frame {max(last.frame, last.last)}, but the shot ends "
             f"with frame {end}. Make the shot longer, or the framing earlier or shorter.",
-            field=f"route.framings.{len(route.framings) - 1}.frame",
+            field=f"{place}.framings.{len(route.framings) - 1}.frame",
         )
     if route.aim and route.aim.at not in layers:
         raise ShotError(
             f"The camera aims at {route.aim.at!r}, which is not among the layers.",
-            field="route.aim",
+            field=f"{place}.aim",
         )
     for i, framing in enumerate(route.framings):
         if framing.keeps and framing.keeps not in layers:
             raise ShotError(
                 f"Framing {i + 1} keeps the size of {framing.keeps!r}, which is not among the "
                 "layers.",
-                field=f"route.framings.{i}.keeps",
+                field=f"{place}.framings.{i}.keeps",
             )
 
 

@@ -13,11 +13,13 @@ from pydantic import ValidationError
 from vistaline.core.errors import ShotError
 from vistaline.core.explaining import explain
 from vistaline.core.geometry.optics import covering_focal_length
-from vistaline.core.shot.shot import Box, Shot
+from vistaline.core.shot.migrations import migrated
+from vistaline.core.shot.shot import Shot
+from vistaline.core.shot.stands import Box
 
 __all__ = ["complete", "dump_shot", "fit_box", "parse_shot", "shot_schema"]
 
-SHOT_VERSION = 1
+SHOT_VERSION = 2
 
 
 def parse_shot(document: Any) -> Shot:
@@ -41,7 +43,7 @@ def parse_shot(document: Any) -> Shot:
             field="vistaline",
         )
     try:
-        return Shot.model_validate(document)
+        return Shot.model_validate(migrated(document))
     except ValidationError as error:
         raise explain(error, Shot) from error
 
@@ -58,7 +60,7 @@ def shot_schema() -> dict[str, Any]:
     schema["required"] = sorted({*schema.get("required", ()), "vistaline"})
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
-        "title": "Vistaline shot file, version 1",
+        "title": f"Vistaline shot file, version {SHOT_VERSION}",
     } | schema
 
 
@@ -102,7 +104,7 @@ def complete(shot: Shot, sizes: dict[str, tuple[int, int]]) -> Shot:
     layers = tuple(
         layer
         if layer.box or layer.is_card
-        else layer.evolve(box=fit_box(sizes[layer.picture], camera.canvas))
+        else layer.standing(box=fit_box(sizes[layer.picture], camera.canvas))
         for layer in shot.layers
     )
     return shot.evolve(pictures=pictures, taking_camera=camera, layers=layers)

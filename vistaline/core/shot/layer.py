@@ -1,13 +1,14 @@
-"""A layer: what it shows, and where it stands."""
+"""A layer: what it shows times how it stands, and the values both have in common."""
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
 
 from vistaline.core.errors import ShotError
 from vistaline.core.geometry.bodies import Body
+from vistaline.core.keyable import ANGLE, METRES, PERCENT, SHARE, SIZE, Keyed
 from vistaline.core.looks.blending import Blend
 from vistaline.core.looks.fields import ColourField
 from vistaline.core.looks.frame_styles import Crop
@@ -15,14 +16,21 @@ from vistaline.core.looks.lettering import Title
 from vistaline.core.looks.occluders import Occluder
 from vistaline.core.model import Degrees, Distance, Length, Metres, Part
 from vistaline.core.shot.mounts import Ride
+from vistaline.core.shot.shows import FieldShown, OccluderShown, PictureShown, Shows, TitleShown
+from vistaline.core.shot.stands import (
+    Backdrop,
+    Box,
+    FreeCard,
+    Projected,
+    Solid,
+    Stands,
+    Stays,
+    Taken,
+)
 
-__all__ = ["Box", "Layer", "Matte", "PictureRef", "Stays"]
+__all__ = ["Layer", "Matte", "PictureRef"]
 
-Box = tuple[float, float, Annotated[float, Field(gt=0)], Annotated[float, Field(gt=0)]]
-"""x, y, width, height in the taking camera's pixels; x and y of the top left corner."""
 Pivot = Annotated[float, Field(ge=-100, le=100, allow_inf_nan=False)]
-Stays = Literal["stage", "lens", "facing"]
-"""Where it is put; fixed to the frame, as it is seen in the first; or turned to the camera."""
 
 
 class PictureRef(Part):
@@ -44,49 +52,36 @@ class Matte(Part):
 
 
 class Layer(Part):
-    """Something that stands on the stage, on a plane: a picture, a title, a field, an occluder.
-
-    A layer with a ``box`` is some of the taking camera's pixels, seen from it as they were taken
-    at any distance. One without is a card: its size is in metres.
-    """
+    """Something that stands on the stage."""
 
     id: str = Field("", max_length=80)
     name: str = Field(min_length=1, max_length=80)
-    picture: str = Field("", description="A key of the shot's pictures, or one of the next three.")
-    title: Title | None = None
-    field: ColourField | None = None
-    occluder: Occluder | None = None
-    box: Box | None = Field(
-        None, description="Place in the taking camera's canvas: x, y, width, height in pixels."
-    )
-    width: Length | None = Field(None, description="A card with a picture: its width in metres.")
-    height: Length | None = Field(
-        None, description="A card's window, if it is not as its picture: its height in metres."
-    )
-    crop: Crop | None = Field(None, description="Which part of the picture its window shows.")
-    projection: Box | None = Field(
-        None,
-        description="A card that catches its picture from the taking camera: where the picture "
-        "lies in that one's canvas.",
-    )
-    body: Body | None = Field(
-        None, description="What it is, if it is not flat; its card is the section in its middle."
-    )
-    depth: Length | None = Field(None, description="A body: metres from its front to its back.")
+    shows: Shows
+    stands: Stands = Taken()
+    frame_style: str = Field("", max_length=80, description="A name among the frame styles.")
     known_size: tuple[Length, Length] | None = Field(
         None, description="What its width and height are in truth, in metres: a check."
     )
-    frame_style: str = Field("", max_length=80, description="A name among the frame styles.")
-    distance: Distance = Field(2.0, description="Metres from the taking camera, along its axis.")
-    across: Metres = Field(0.0, description="Metres to the right of where it was seen.")
-    up: Metres = Field(0.0, description="Metres above where it was seen.")
-    scale: float = Field(
+    distance: Annotated[Distance, Keyed("Distance", unit="m", low=1e-6, high=1e6)] = Field(
+        2.0, description="Metres from the taking camera, along its axis."
+    )
+    across: Annotated[Metres, Keyed("Across", **METRES)] = Field(
+        0.0, description="Metres to the right of where it was seen."
+    )
+    up: Annotated[Metres, Keyed("Up", **METRES)] = Field(
+        0.0, description="Metres above where it was seen."
+    )
+    pan: Annotated[Degrees, Keyed("Turn", **ANGLE)] = 0.0
+    tilt: Annotated[Degrees, Keyed("Lean", **ANGLE)] = 0.0
+    roll: Annotated[Degrees, Keyed("Roll", **ANGLE)] = 0.0
+    scale: Annotated[float, Keyed("Size", **PERCENT, **SIZE)] = Field(
         1.0, gt=0, le=1e6, allow_inf_nan=False, description="1 = exactly the framing as taken."
     )
-    pan: Degrees = 0.0
-    tilt: Degrees = 0.0
-    roll: Degrees = 0.0
-    pivot: tuple[Pivot, Pivot] = Field(
+    pivot: Annotated[
+        tuple[Pivot, Pivot],
+        Keyed("Pivot across", "pivot_across", 0, **PERCENT),
+        Keyed("Pivot up", "pivot_up", 1, **PERCENT),
+    ] = Field(
         (0.0, 0.0),
         description="What it turns about: shares of its width and height from its middle.",
     )
@@ -96,44 +91,114 @@ class Layer(Part):
     ride: Ride | None = None
     group: str = Field("", max_length=80, description="The name of the group it belongs to.")
     paired: str = Field("", description="The id of the title it is kept in register with.")
-    stays: Stays = Field("stage", description="On the stage, with the lens, or facing it.")
-    opacity: float = Field(1.0, ge=0, le=1)
+    opacity: Annotated[float, Keyed("Opacity", **SHARE)] = Field(1.0, ge=0, le=1)
     blend: Blend = Field(Blend.NORMAL, description="What is done with the colour behind.")
     matte: Matte | None = None
     hidden: bool = False
     locked: bool = False
 
     @model_validator(mode="after")
-    def _shows_one_thing(self) -> Self:
-        drawn = (self.title, self.field, self.occluder)
-        if bool(self.picture) + sum(each is not None for each in drawn) != 1:
+    def _fits_together(self) -> Self:
+        """Some ways of standing are for some things only."""
+        shows, stands = self.shows, self.stands
+        pictured = isinstance(shows, PictureShown)
+        if isinstance(stands, Projected | Solid) and not pictured:
             raise ShotError(
-                f"Layer {self.name!r} must show one thing: a picture, a title, a colour field or "
-                "an occluder.",
-                field="picture",
+                f"Layer {self.name!r} catches a picture from the taking camera, so it must show "
+                "a picture.",
+                field="stands",
             )
-        if self.projection is not None and (
-            not self.picture or self.box or self.width is None or self.height is None
-        ):
+        if isinstance(stands, Backdrop) and not isinstance(shows, FieldShown):
             raise ShotError(
-                f"Layer {self.name!r} catches a picture from the taking camera: it needs a "
-                "picture, a width and a height, and no box.",
-                field="projection",
+                f"Layer {self.name!r} is a backdrop; only a colour field can be one.",
+                field="stands",
             )
-        if (self.body is None) != (self.depth is None) or (self.body and not self.projection):
+        if isinstance(stands, FreeCard) and pictured and stands.width is None:
             raise ShotError(
-                f"Layer {self.name!r} is a body: it needs a depth, and a picture that it catches "
-                "from the taking camera.",
-                field="body",
+                f"Layer {self.name!r} is a card with a picture: give its width in metres.",
+                field="stands.width",
+            )
+        if isinstance(stands, Taken) and stands.box is None and not pictured:
+            raise ShotError(
+                f"Layer {self.name!r} is drawn, not taken: let it stand as a card, or give its "
+                "box in the taking camera's canvas.",
+                field="stands.box",
             )
         return self
+
+    def showing(self, **changes: Any) -> Self:
+        """Return the layer with values of what it shows changed."""
+        return self.evolve(shows=self.shows.evolve(**changes))
+
+    def standing(self, **changes: Any) -> Self:
+        """Return the layer with values of how it stands changed."""
+        return self.evolve(stands=self.stands.evolve(**changes))
+
+    # What most ask of a layer, whichever kinds it is of; None, or "", where it has no such thing.
+
+    @property
+    def picture(self) -> str:
+        """The key of the picture it shows."""
+        return self.shows.picture if isinstance(self.shows, PictureShown) else ""
+
+    @property
+    def crop(self) -> Crop | None:
+        """Which part of the picture its window shows."""
+        return self.shows.crop if isinstance(self.shows, PictureShown) else None
+
+    @property
+    def title(self) -> Title | None:
+        """The title it shows."""
+        return self.shows.title if isinstance(self.shows, TitleShown) else None
+
+    @property
+    def field(self) -> ColourField | None:
+        """The colour field it shows."""
+        return self.shows.field if isinstance(self.shows, FieldShown) else None
+
+    @property
+    def occluder(self) -> Occluder | None:
+        """The occluder it shows."""
+        return self.shows.occluder if isinstance(self.shows, OccluderShown) else None
+
+    @property
+    def box(self) -> Box | None:
+        """Where the taking camera saw it: x, y, width, height in canvas pixels."""
+        return self.stands.box if isinstance(self.stands, Taken) else None
+
+    @property
+    def size(self) -> tuple[float | None, float | None]:
+        """Width and height in metres at scale 1, as far as they are its own."""
+        if isinstance(self.stands, FreeCard | Projected | Solid):
+            return self.stands.width, self.stands.height
+        return None, None
+
+    @property
+    def projection(self) -> Box | None:
+        """Where the picture that it catches lies in the taking camera's canvas."""
+        return self.stands.projection if isinstance(self.stands, Projected | Solid) else None
+
+    @property
+    def body(self) -> Body | None:
+        """Which body it is, if it is not flat."""
+        return self.stands.body if isinstance(self.stands, Solid) else None
+
+    @property
+    def depth(self) -> float | None:
+        """A body's depth in metres at scale 1, from its front to its back."""
+        return self.stands.depth if isinstance(self.stands, Solid) else None
+
+    @property
+    def stays(self) -> Stays:
+        """On the stage, with the lens, or facing it."""
+        return "stage" if isinstance(self.stands, Backdrop) else self.stands.stays
 
     @property
     def is_card(self) -> bool:
         """Whether its size is its own, in metres, and not what the taking camera saw."""
-        return self.width is not None or not self.picture
+        return not (self.picture and isinstance(self.stands, Taken))
 
     @property
     def is_backdrop(self) -> bool:
         """Whether it fills the frame behind everything, and so stands nowhere on the stage."""
-        return self.field is not None and self.field.backdrop
+        return isinstance(self.stands, Backdrop)

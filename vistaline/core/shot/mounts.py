@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field
@@ -16,6 +16,7 @@ from pydantic import Field
 from vistaline.core.arrays import FloatArray, Matrix3, Matrix4
 from vistaline.core.errors import ShotError
 from vistaline.core.geometry import space
+from vistaline.core.keyable import ANGLE, METRES, PERCENT, SIZE, Keyed
 from vistaline.core.model import Degrees, Part, Position
 
 __all__ = [
@@ -64,6 +65,19 @@ class Mount(Standing):
     id: str = Field(min_length=1, max_length=80)
     name: str = Field(min_length=1, max_length=80)
     ride: Ride | None = None
+    # As any standing's, and with keys.
+    position: Annotated[
+        Position,
+        Keyed("Across", "x", 0, **METRES),
+        Keyed("Up", "y", 1, **METRES),
+        Keyed("Forward", "z", 2, **METRES | {"factor": -1.0}),
+    ] = (0.0, 0.0, 0.0)
+    pan: Annotated[Degrees, Keyed("Turn", **ANGLE)] = 0.0
+    tilt: Annotated[Degrees, Keyed("Lean", **ANGLE)] = 0.0
+    roll: Annotated[Degrees, Keyed("Roll", **ANGLE)] = 0.0
+    scale: Annotated[float, Keyed("Size", **PERCENT, **SIZE)] = Field(
+        1.0, gt=0, le=1e6, allow_inf_nan=False
+    )
 
 
 Moving = Mapping[str, Mapping[str, FloatArray]]

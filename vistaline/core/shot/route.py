@@ -15,15 +15,12 @@ from vistaline.core.shot.mounts import Ride
 
 __all__ = [
     "Aim",
-    "Camera",
-    "Cut",
     "EaseName",
     "Framing",
     "Millimetres",
     "Path",
     "Route",
     "Shake",
-    "Take",
 ]
 
 Millimetres = Annotated[float, Field(gt=0, le=5000, allow_inf_nan=False)]
@@ -130,25 +127,3 @@ class Route(Part):
                 field=f"route.framings.{i + 1}.frame",
             )
         return self
-
-
-class Camera(Part):
-    """Another camera of the shot, while it is not the one that is directed."""
-
-    id: str = Field(min_length=1, max_length=80)
-    name: str = Field(min_length=1, max_length=80)
-    route: Route = Route()
-
-
-class Cut(Part):
-    """From this frame on another camera is seen."""
-
-    frame: int = Field(ge=1)
-    camera: str = Field(min_length=1, max_length=80, description="The id of the camera cut to.")
-
-
-class Take(Part):
-    """Another route over the same stage, kept to compare."""
-
-    name: str = Field(min_length=1, max_length=80)
-    route: Route

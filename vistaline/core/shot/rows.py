@@ -14,10 +14,11 @@ from vistaline.core.arrays import FloatArray
 from vistaline.core.easing import parse_ease
 from vistaline.core.errors import ShotError
 from vistaline.core.kept import Kept
+from vistaline.core.keyable import Keyable, Kind
 from vistaline.core.model import Part
 from vistaline.core.picture.colour import encode_srgb, hex_to_linear
-from vistaline.core.shot.keyable import Keyable, Kind, keyable
 from vistaline.core.shot.route import EaseName
+from vistaline.core.shot.things import keyable
 
 __all__ = ["MOST_KEYS", "Key", "Row", "values_at"]
 
@@ -37,7 +38,9 @@ class Row(Part):
     """The keys of one value, in order of time; before the first and after the last it stands."""
 
     of: str = Field(
-        min_length=1, max_length=200, description="layer:, mount: or style: and its id or name."
+        min_length=1,
+        max_length=200,
+        description="layer:, mount:, camera: or style: and its id or name.",
     )
     value: str = Field(description="Which of its values; the shot file's page lists them.")
     keys: tuple[Key, ...] = Field(min_length=1)

@@ -6,8 +6,9 @@ classes here and in ``layer``, ``taking`` and ``route``.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from fractions import Fraction
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import (
     BeforeValidator,
@@ -20,16 +21,16 @@ from pydantic import (
 from vistaline.core.errors import ShotError
 from vistaline.core.looks.frame_styles import FrameStyle
 from vistaline.core.model import HexColour, Part
+from vistaline.core.shot.cameras import Camera, Cut, Take
 from vistaline.core.shot.checks import check_shot, with_ids
-from vistaline.core.shot.layer import Box, Layer, Matte, PictureRef, Stays
+from vistaline.core.shot.layer import Layer, Matte, PictureRef
 from vistaline.core.shot.mounts import Mount
-from vistaline.core.shot.route import Camera, Cut, EaseName, Route, Take
+from vistaline.core.shot.route import EaseName, Route
 from vistaline.core.shot.rows import Row
 from vistaline.core.shot.taking import Ground, MarkedEdge, TakingCamera
 from vistaline.core.timing import parse_rate, rate_label
 
 __all__ = [
-    "Box",
     "FrameFormat",
     "Ground",
     "Layer",
@@ -37,7 +38,6 @@ __all__ = [
     "Matte",
     "PictureRef",
     "Shot",
-    "Stays",
     "TakingCamera",
 ]
 
@@ -75,7 +75,7 @@ class FrameFormat(Part):
 class Shot(Part):
     """Everything that makes one shot."""
 
-    vistaline: Literal[1] = Field(1, description="Version of the shot file.")
+    vistaline: Literal[2] = Field(2, description="Version of the shot file.")
     name: str = Field("Untitled", min_length=1, max_length=120)
     frame: FrameFormat
     background: HexColour = "#000000"
@@ -87,10 +87,8 @@ class Shot(Part):
     layers: tuple[Layer, ...] = Field(
         (), max_length=500, description="Of two at one distance, the later is in front."
     )
-    camera: str = Field("a", min_length=1, max_length=80, description="The route's camera's id.")
-    camera_name: str = Field("A", min_length=1, max_length=80)
-    route: Route = Route()
-    cameras: tuple[Camera, ...] = Field((), max_length=50, description="All other cameras.")
+    cameras: tuple[Camera, ...] = Field((Camera(),), min_length=1, max_length=50)
+    directed: str = Field("a", description="The id of the camera whose route is worked on.")
     cuts: tuple[Cut, ...] = Field(
         (),
         max_length=1000,
@@ -115,6 +113,21 @@ class Shot(Part):
         """Length in frames."""
         return self.frame.duration
 
+    @property
+    def camera(self) -> Camera:
+        """The camera that is directed: whose route is worked on."""
+        return next(each for each in self.cameras if each.id == self.directed)
+
+    @property
+    def route(self) -> Route:
+        """The route of the camera that is directed."""
+        return self.camera.route
+
+    @property
+    def opening(self) -> str:
+        """The id of the camera that is seen first: the first that was made."""
+        return min(camera.id for camera in self.cameras)
+
     def directed_by(self, camera_id: str) -> Shot:
         """Return the shot with another of its cameras as the one that is directed.
 
@@ -123,23 +136,23 @@ class Shot(Part):
         ShotError
             There is no such camera.
         """
-        if camera_id == self.camera:
-            return self
-        found = next((each for each in self.cameras if each.id == camera_id), None)
-        if found is None:
+        if all(each.id != camera_id for each in self.cameras):
             raise ShotError(f"There is no camera {camera_id!r} in this shot.")
-        mine = Camera(id=self.camera, name=self.camera_name, route=self.route)
+        return self if camera_id == self.directed else self.evolve(directed=camera_id)
+
+    def with_camera(self, **changes: Any) -> Shot:
+        """Return the shot with values of the directed camera changed: its route, its name."""
+        changed = self.camera.evolve(**changes)
         return self.evolve(
-            camera=found.id,
-            camera_name=found.name,
-            route=found.route,
-            cameras=tuple(mine if each is found else each for each in self.cameras),
+            cameras=tuple(changed if each.id == changed.id else each for each in self.cameras)
         )
 
-    @property
-    def opening(self) -> str:
-        """The id of the camera that is seen first: the first that was made."""
-        return min((self.camera, *(camera.id for camera in self.cameras)))
+    def with_routes(self, change: Callable[[Route], Route]) -> Shot:
+        """Return the shot with every camera's and every take's route changed alike."""
+        return self.evolve(
+            cameras=tuple(each.evolve(route=change(each.route)) for each in self.cameras),
+            takes=tuple(each.evolve(route=change(each.route)) for each in self.takes),
+        )
 
     def mount(self, mount_id: str) -> Mount:
         """Return the mount with this id; ShotError if there is none."""

@@ -15,7 +15,9 @@ from vistaline.core.geometry.optics import focal_length_px
 from vistaline.core.geometry.ordering import NEAR
 from vistaline.core.shot.mounts import carry_of
 from vistaline.core.shot.route import Aim
+from vistaline.core.shot.rows import values_at
 from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.keyed import row_of
 from vistaline.core.stage.paths import angles_between, stretches_through
 from vistaline.core.stage.shake import sway_of
 from vistaline.core.stage.tracks import moving_mounts, track_of
@@ -141,20 +143,31 @@ def _route_states(shot: Shot, times: FloatArray) -> list[CameraState]:
             where[on_way] = stretch.along(progress)
             powers = progress[:, None] ** np.arange(4)
             turned[on_way] = powers @ cubic
+    lenses = _own_lens(shot, times) or [exp(log_lens) for log_lens in turned[:, 3].tolist()]
     return [
         CameraState(
             position=(x, y, z),
             pan=pan,
             tilt=tilt,
             roll=roll,
-            lens=exp(log_lens),
+            lens=lens,
             frame_size=shot.frame.size,
             shift=shift,
         )
-        for (x, y, z), (pan, tilt, roll, log_lens) in zip(
-            where.tolist(), turned.tolist(), strict=True
+        for (x, y, z), (pan, tilt, roll, _), lens in zip(
+            where.tolist(), turned.tolist(), lenses, strict=True
         )
     ]
+
+
+def _own_lens(shot: Shot, times: FloatArray) -> list[float] | None:
+    """Return the lens that the directed camera has by itself; None if its framings tell it."""
+    camera = shot.camera
+    if camera.lens is None:
+        return None
+    row = row_of(shot, f"camera:{camera.id}", "lens")
+    values = values_at(row, times) if row else np.full(len(times), camera.lens)
+    return np.asarray(values, np.float64).tolist()
 
 
 def _carried(shot: Shot, times: FloatArray, states: list[CameraState]) -> list[CameraState]:

@@ -57,7 +57,8 @@ class Card:
     def depth(self) -> float:
         """Metres from a body's front to its back; 0 of what is flat."""
         layer = self.layer
-        return layer.depth * self.width / layer.width if layer.depth and layer.width else 0.0
+        wide = layer.size[0]
+        return layer.depth * self.width / wide if layer.depth and wide else 0.0
 
     @property
     def outline(self) -> FloatArray:

@@ -6,9 +6,9 @@ from collections.abc import Iterable, Mapping
 from typing import Any, TypeVar
 
 from vistaline.core.model import Part
-from vistaline.core.shot.keyable import thing_name
 from vistaline.core.shot.rows import Row, values_at
 from vistaline.core.shot.shot import Shot
+from vistaline.core.shot.things import thing_name
 
 __all__ = ["called", "row_of", "rows_of", "shot_at_frame", "things_of", "valued", "with_things"]
 
@@ -31,6 +31,7 @@ def things_of(shot: Shot) -> dict[str, Part]:
         **{f"layer:{layer.id}": layer for layer in shot.layers},
         **{f"mount:{mount.id}": mount for mount in shot.mounts},
         **{f"style:{name}": style for name, style in shot.frame_styles.items()},
+        **{f"camera:{camera.id}": camera for camera in shot.cameras},
     }
 
 
@@ -44,6 +45,7 @@ def with_things(shot: Shot, things: Mapping[str, Part], **more: Any) -> Shot:
         frame_styles={
             name: things.get(f"style:{name}", style) for name, style in shot.frame_styles.items()
         },
+        cameras=tuple(things.get(f"camera:{each.id}", each) for each in shot.cameras),
         **more,
     )
 
@@ -77,4 +79,6 @@ def called(shot: Shot, of: str) -> str:
     kind, name = of.partition(":")[0], thing_name(of)
     if kind == "layer":
         return shot.layer(name).name
+    if kind == "camera":
+        return f"Camera {next(each.name for each in shot.cameras if each.id == name)}"
     return shot.mount(name).name if kind == "mount" else name

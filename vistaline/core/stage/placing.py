@@ -9,6 +9,7 @@ from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
 from vistaline.core.shot.mounts import carry_of
 from vistaline.core.shot.shot import Layer, Shot
+from vistaline.core.shot.stands import FreeCard
 from vistaline.core.stage.camera import CameraState, camera_states
 from vistaline.core.stage.cards import Card, card_of
 from vistaline.core.stage.poses import metres_per_pixel, taking_pose
@@ -18,7 +19,8 @@ __all__ = ["as_card", "dragged", "outline_in", "point_on", "standing_card"]
 
 def standing_card(shot: Shot, layer: Layer) -> Card:
     """Return where a layer stands by itself, whether or not it is then turned to the camera."""
-    return card_of(shot, layer.evolve(stays="stage"))
+    stood = layer if layer.stays == "stage" else layer.standing(stays="stage")
+    return card_of(shot, stood)
 
 
 def as_card(shot: Shot, layer: Layer) -> Layer:
@@ -28,7 +30,10 @@ def as_card(shot: Shot, layer: Layer) -> Layer:
     metres = metres_per_pixel(shot.taking_camera, layer.distance) * layer.scale
     _, _, width, height = layer.box
     tall = height * metres if layer.crop else None
-    return layer.evolve(box=None, width=width * metres, height=tall, scale=1.0)
+    card = FreeCard(width=width * metres, height=tall, stays=layer.stays)
+    if not layer.picture:
+        card = FreeCard(stays=layer.stays)  # what is drawn has a size of its own
+    return layer.evolve(stands=card, scale=1.0)
 
 
 def dragged(shot: Shot, layer: Layer, frame: int, dx: float, dy: float) -> tuple[float, float]:

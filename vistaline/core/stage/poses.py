@@ -140,11 +140,12 @@ def own_size(shot: Shot, layer: Layer) -> tuple[float, float]:
             return drawn.width, drawn.height
     if layer.title is not None:
         return extents(layer.title)
-    assert layer.width is not None, "the shot has been completed"
-    if layer.height is not None:
-        return layer.width, layer.height
+    own_width, own_height = layer.size
+    assert own_width is not None, "the shot has been completed"
+    if own_height is not None:
+        return own_width, own_height
     width, height = _picture_size(shot, layer)
-    return layer.width, layer.width * height / width
+    return own_width, own_width * height / width
 
 
 def window_aspect(shot: Shot, layer: Layer) -> float | None:

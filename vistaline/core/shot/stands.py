@@ -1,0 +1,77 @@
+"""How a layer stands on the stage: what says its size, and whether it is flat.
+
+Where it stands is said by the layer's own values, whichever of these it is.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from vistaline.core.geometry.bodies import Body
+from vistaline.core.model import Length
+from vistaline.core.shot.shows import Tagged
+
+__all__ = ["Backdrop", "Box", "FreeCard", "Projected", "Solid", "Stands", "Stays", "Taken"]
+
+Box = tuple[float, float, Annotated[float, Field(gt=0)], Annotated[float, Field(gt=0)]]
+"""x, y, width, height in the taking camera's pixels; x and y of the top left corner."""
+Stays = Literal["stage", "lens", "facing"]
+"""Where it is put; fixed to the frame, as it is seen in the first; or turned to the camera."""
+
+
+class _OnStage(Tagged):
+    """All that stands somewhere."""
+
+    stays: Stays = Field("stage", description="On the stage, with the lens, or facing it.")
+
+
+class Taken(_OnStage):
+    """Some of the taking camera's pixels, seen from it as they were taken at any distance."""
+
+    kind: Literal["taken"] = "taken"
+    box: Box | None = Field(
+        None,
+        description="Place in the taking camera's canvas: x, y, width, height in pixels. Left "
+        "out, the picture lies in the canvas by its own size.",
+    )
+
+
+class FreeCard(_OnStage):
+    """A card whose size is its own, in metres; what is drawn brings its size along."""
+
+    kind: Literal["card"] = "card"
+    width: Length | None = Field(None, description="Of a picture: its width in metres.")
+    height: Length | None = Field(
+        None, description="Of a picture's window, if it is not as the picture: metres."
+    )
+
+
+class Projected(_OnStage):
+    """A plane that catches its picture from the taking camera."""
+
+    kind: Literal["plane"] = "plane"
+    projection: Box = Field(description="Where the picture lies in the taking camera's canvas.")
+    width: Length
+    height: Length
+
+
+class Solid(_OnStage):
+    """A body that catches its picture from the taking camera."""
+
+    kind: Literal["body"] = "body"
+    body: Body
+    projection: Box = Field(description="Where the picture lies in the taking camera's canvas.")
+    width: Length = Field(description="Of the section in its middle, in metres.")
+    height: Length
+    depth: Length = Field(description="Metres from its front to its back.")
+
+
+class Backdrop(Tagged):
+    """It fills the frame behind everything, and so stands nowhere on the stage."""
+
+    kind: Literal["backdrop"] = "backdrop"
+
+
+Stands = Annotated[Taken | FreeCard | Projected | Solid | Backdrop, Field(discriminator="kind")]

@@ -1,0 +1,53 @@
+"""The things of a shot that have keys, and how rows call them: ``layer:tower``, ``camera:a``.
+
+Which values a thing has is said where its fields are declared; see ``core.keyable``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from types import MappingProxyType
+
+from vistaline.core.errors import ShotError
+from vistaline.core.keyable import Keyable, value_called
+from vistaline.core.looks.frame_styles import FrameStyle
+from vistaline.core.model import Part
+from vistaline.core.shot.cameras import Camera
+from vistaline.core.shot.layer import Layer
+from vistaline.core.shot.mounts import Mount
+
+__all__ = ["keyable", "thing_name"]
+
+_THINGS: Mapping[str, type[Part]] = MappingProxyType(
+    {"layer": Layer, "mount": Mount, "style": FrameStyle, "camera": Camera}
+)
+"""What stands before the colon, and the class of what is meant."""
+
+
+def keyable(of: str, value: str) -> Keyable:
+    """Return what is known of a value; ``of`` is a kind of thing and its id, as in ``layer:x``.
+
+    Raises
+    ------
+    ShotError
+        No such thing has keys, or not this value of it.
+    """
+    kind = of.partition(":")[0]
+    if kind not in _THINGS:
+        raise ShotError(
+            f"{of!r} cannot have keys; a layer, a mount, a camera or a frame style can, as in "
+            "'layer:tower'."
+        )
+    found = value_called(_THINGS[kind], value)
+    if found is None:
+        raise ShotError(f"A {kind} has no value {value!r} that can have keys.")
+    return found
+
+
+def thing_name(of: str) -> str:
+    """Return the id or name of the thing that ``of`` says.
+
+    >>> thing_name("layer:tower")
+    'tower'
+    """
+    return of.partition(":")[2]
