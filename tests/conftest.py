@@ -91,18 +91,18 @@ def shot_file(picture_files: dict[str, Path], tmp_path: Path) -> Path:
     path = tmp_path / "push-in.json"
     path.write_text(
         """{
-  "vistaline": 1,
+  "vistaline": 2,
   "name": "Push in",
   "frame": {"width": 320, "height": 180, "rate": "23.976", "duration": 30},
   "pictures": {"bay": {"file": "bay.jpg"}, "rock": {"file": "rock.png"}},
   "layers": [
-    {"name": "Bay", "picture": "bay", "distance": 6},
-    {"name": "Rock", "picture": "rock", "distance": 2}
+    {"name": "Bay", "shows": {"kind": "picture", "picture": "bay"}, "distance": 6},
+    {"name": "Rock", "shows": {"kind": "picture", "picture": "rock"}, "distance": 2}
   ],
-  "route": {"framings": [
+  "cameras": [{"route": {"framings": [
     {"frame": 0, "lens": 35},
     {"frame": 29, "position": [0, 0, -0.6], "ease": "ease-in-out"}
-  ]}
+  ]}}]
 }
 """
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 import inspect
 import json
 import typing
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 import numpy as np
@@ -70,7 +70,7 @@ def some_value(name: str, kind: Any, shot: Shot, rng: np.random.Generator) -> An
         "layers": lambda: [one(ids) for _ in range(int(rng.integers(1, 4)))] if ids else [],
         "keys": lambda: [one(keys)] if keys else [],
         "value": lambda: one(["opacity", "across", "up", "pan", "roll", "scale", "size", "text"]),
-        "camera": lambda: one([shot.camera, *(camera.id for camera in shot.cameras)]),
+        "camera": lambda: one([camera.id for camera in shot.cameras]),
         "corners": lambda: rng.uniform(0, 300, (4, 2)).tolist(),
         "face": lambda: one(["bebas", "playfair", "nonesuch"]),
         "move": lambda: one(["push", "truck", "pan", "arc", "dolly"]),
@@ -146,6 +146,10 @@ def _framing(n: int) -> dict[str, Any]:
     return {"frame": 2 * n}
 
 
+def _camera(framings: Iterable[dict[str, Any]]) -> dict[str, Any]:
+    return {"route": {"framings": list(framings)}}
+
+
 FULL: dict[str, tuple[Callable[[], Shot], str, dict[str, Any], str]] = {
     "layers": (
         lambda: filled(layers=lambda d: [d["layers"][0] | {"id": ""}] * 500),
@@ -160,20 +164,23 @@ FULL: dict[str, tuple[Callable[[], Shot], str, dict[str, Any], str]] = {
         "at most 200 mounts",
     ),
     "framings": (
-        lambda: filled(route=lambda d: {"framings": [_framing(n) for n in range(2000)]}),
+        lambda: filled(cameras=lambda d: [_camera(_framing(n) for n in range(2000))]),
         "add_framing",
         {"frame": 4999},
         "at most 2,000 framings",
     ),
     "cameras": (
-        lambda: filled(cameras=lambda d: [{"id": f"c{n}", "name": "C"} for n in range(50)]),
+        lambda: filled(
+            cameras=lambda d: [{"id": f"c{n}", "name": "C"} for n in range(50)],
+            directed=lambda d: "c0",
+        ),
         "add_camera",
         {},
         "at most 50 cameras",
     ),
     "cuts": (
         lambda: filled(
-            cameras=lambda d: [{"id": "b", "name": "B"}],
+            cameras=lambda d: [{}, {"id": "b", "name": "B"}],
             cuts=lambda d: [{"frame": n + 1, "camera": "ba"[n % 2]} for n in range(1000)],
         ),
         "cut_to",
@@ -195,7 +202,7 @@ FULL: dict[str, tuple[Callable[[], Shot], str, dict[str, Any], str]] = {
     "eases": (
         lambda: filled(
             eases=lambda d: {f"e{n}": "linear" for n in range(200)},
-            route=lambda d: {"framings": [_framing(0), _framing(9)]},
+            cameras=lambda d: [_camera([_framing(0), _framing(9)])],
         ),
         "keep_ease",
         {"framing": 1, "name": "one more"},
@@ -294,6 +301,6 @@ def sheet_value(name: str, sheet: Sheet, rng: np.random.Generator) -> Any:
 )
 def test_an_ease_that_is_none_is_refused(ease: Any) -> None:
     document = dump_shot(make_shot({"back": (1600, 900)}))
-    document["route"]["framings"][1]["ease"] = ease
+    document["cameras"][0]["route"]["framings"][1]["ease"] = ease
     with pytest.raises(ShotError, match="ease"):
         parse_shot(document)

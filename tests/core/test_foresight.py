@@ -14,6 +14,7 @@ from vistaline.core.foresight.ahead import BARE, SOFT, UNCOUNTED, look_ahead, ma
 from vistaline.core.geometry.bodies import hit_body
 from vistaline.core.geometry.ordering import NEAR
 from vistaline.core.render.frame import Renderer
+from vistaline.core.shot.document import dump_shot, parse_shot
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import camera_states
 from vistaline.core.stage.cards import Card, cards_over
@@ -24,14 +25,20 @@ def walked(**to: Any) -> Shot:
     """A room with a ball on its floor and a half-transparent cutout, walked into and aside."""
     shot = lodged((256, 144))
     shot = do(shot, "add_body", body="ball", x0=300, y0=220, x1=360, y1=300)
-    cut = {"id": "cut", "name": "Cut", "picture": "cut", "width": 0.9, "distance": 1.8}
-    document = shot.model_dump(mode="json", exclude_defaults=True)
+    cut = {
+        "id": "cut",
+        "name": "Cut",
+        "shows": {"kind": "picture", "picture": "cut"},
+        "stands": {"kind": "card", "width": 0.9},
+        "distance": 1.8,
+    }
+    document = dump_shot(shot)
     document["pictures"]["cut"] = {"file": "cut.png", "width": 40, "height": 60}
     document["layers"] = [*document["layers"], cut]
     last = {"frame": 11, "position": (0.7, 0.2, -1.2), "pan": 14} | to
-    document["route"] = {"framings": [{"frame": 0}, last]}
+    document["cameras"] = [{"route": {"framings": [{"frame": 0}, last]}}]
     document["frame"]["duration"] = 12
-    return make_shot({"photo": PHOTO, "cut": (40, 60)}, **document)
+    return parse_shot(document)
 
 
 def pyramids() -> dict[str, Any]:

@@ -342,7 +342,7 @@ def test_the_overscan_offered_is_the_smallest_that_bares_no_edge() -> None:
 
 def test_a_cut_shows_another_camera(tour: Shot) -> None:
     two = made(tour, "add_camera")
-    assert two.camera == "b" and two.route == tour.route
+    assert two.directed == "b" and two.route == tour.route
     two = made(made(two, "set_framing", framing=1, across=0.7), "set_lens", lens=85)
     cut = made(two, "cut_to", frame="4 s", camera="b")
     assert [(each.frame, each.camera) for each in cut.cuts] == [(96, "b")]
@@ -350,7 +350,7 @@ def test_a_cut_shows_another_camera(tour: Shot) -> None:
     assert lenses == pytest.approx([35, 85, 85])
     # Whichever is directed, what is seen is the same.
     first = made(cut, "direct_camera", camera="a")
-    assert first.route == tour.route and first.camera_name == "A"
+    assert first.route == tour.route and first.camera.name == "A"
     for one, other in zip(
         camera_states(first, range(200)), camera_states(cut, range(200)), strict=True
     ):

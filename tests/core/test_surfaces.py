@@ -105,9 +105,7 @@ def test_an_edge_is_dragged_to_where_the_new_surface_ends() -> None:
         pixel = camera.image_from_camera @ middle[:3]
         x, y = pixel[:2] / pixel[2]
         again = do(shot, "grow_surface", layer=floor, side=side, angle=angle, frame=3, x=x, y=y)
-        assert max(again.layers[-1].width, again.layers[-1].height) == pytest.approx(
-            max(grown.layers[-1].width, grown.layers[-1].height)
-        )
+        assert max(again.layers[-1].size) == pytest.approx(max(grown.layers[-1].size))
         np.testing.assert_allclose(corners_of(card_of(again, again.layers[-1])), new, atol=1e-6)
 
 

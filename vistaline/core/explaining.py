@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import difflib
 import re
+from itertools import pairwise
 from typing import Any
 
 from pydantic import BaseModel, ValidationError
@@ -29,13 +30,21 @@ def explain(error: ValidationError, model: type[BaseModel] | None = None) -> Sho
     """Turn pydantic's first finding into one sentence that names the field and what to do."""
     first = error.errors(include_url=False)[0]
     cause = first.get("ctx", {}).get("error")
-    place = [str(part) for part in first["loc"]]
+    place = _without_tags([str(part) for part in first["loc"]])
     field = ".".join(place)
     if isinstance(cause, ShotError):
-        inner = cause.field.split(".")[-1] if cause.field else ""
-        return ShotError(str(cause), field=cause.field if "." in cause.field else field or inner)
+        # Who refuses a part knows where in the part; the way to the part comes before that.
+        inner = cause.field or ""
+        told = inner and not f".{field}".endswith(f".{inner}")
+        return ShotError(str(cause), field=".".join(filter(None, [field, inner if told else ""])))
+    if first["type"] == "union_tag_invalid":
+        kinds, given = first["ctx"]["expected_tags"], first["ctx"]["tag"]
+        return ShotError(f"{field}.kind must be one of {kinds}; got {given!r}.", field=field)
+    if first["type"] == "union_tag_not_found":
+        return ShotError(f"{field}.kind is missing; it must be given.", field=field)
     if first["type"] == "extra_forbidden":
-        known = _known_fields(model, place[:-1]) if model else []
+        loc = [str(part) for part in first["loc"]]
+        known = _known_fields(model, loc[:-1]) if model else []
         near = difflib.get_close_matches(place[-1], known, n=1)
         hint = f"Did you mean {near[0]!r}?" if near else "Remove it."
         return ShotError(f"{field} is not a known field. {hint}", field=field)
@@ -53,13 +62,23 @@ def explain(error: ValidationError, model: type[BaseModel] | None = None) -> Sho
     return ShotError(f"{field or 'the document'} {rule}; got {given[:60]}.", field=field)
 
 
+def _without_tags(place: list[str]) -> list[str]:
+    """Return where something is without the kind that a layer shows, or stands as."""
+    return [step for before, step in pairwise(["", *place]) if before not in ("shows", "stands")]
+
+
 def _known_fields(model: type[BaseModel], place: list[str]) -> list[str]:
     schema: dict[str, Any] = model.model_json_schema()
     part = schema
     for step in place:
+        if step in part.get("discriminator", {}).get("mapping", ()):
+            part = {"$ref": part["discriminator"]["mapping"][step]}
+            part = schema["$defs"][part["$ref"].rsplit("/", 1)[-1]]
+            continue
         part = part.get("items") or part.get("properties", {}).get(
             step, part.get("additionalProperties") or {}
         )
+        part = next((each for each in part.get("anyOf", ()) if "$ref" in each), part)
         if "$ref" in part:
             part = schema["$defs"][part["$ref"].rsplit("/", 1)[-1]]
     return list(part.get("properties", ()))

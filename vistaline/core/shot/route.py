@@ -124,6 +124,6 @@ class Route(Part):
             raise ShotError(
                 f"Framing {i + 2} is at frame {later.frame}, not after framing {i + 1} at frame "
                 f"{earlier.frame}{held}. Give each framing a later frame than the one before.",
-                field=f"route.framings.{i + 1}.frame",
+                field=f"framings.{i + 1}.frame",
             )
         return self

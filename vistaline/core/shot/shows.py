@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, model_serializer
+from pydantic import ConfigDict, Field, model_serializer
 from pydantic.functional_serializers import SerializerFunctionWrapHandler
 
 from vistaline.core.looks.fields import ColourField
@@ -16,8 +16,15 @@ from vistaline.core.model import Part
 __all__ = ["FieldShown", "OccluderShown", "PictureShown", "Shows", "Tagged", "TitleShown"]
 
 
+def _kind_is_required(schema: dict[str, Any]) -> None:
+    """In a document it must be told; in code a class says it."""
+    schema["required"] = ["kind", *schema.get("required", ())]
+
+
 class Tagged(Part):
     """A part that says in the document which of several kinds it is, also where that is usual."""
+
+    model_config = ConfigDict(json_schema_extra=_kind_is_required)
 
     @model_serializer(mode="wrap")
     def _with_kind(self, write: SerializerFunctionWrapHandler) -> dict[str, Any]:
