@@ -161,7 +161,7 @@ def test_a_shot_file_round_trips(shot_file: Path) -> None:
         (("rock.png", "../rock.png"), PictureError, "beside the shot file"),
         (("rock.png", "/etc/passwd"), PictureError, "beside the shot file"),
         (("rock.png", "gone.png"), PictureError, "there is no such file"),
-        (('"vistaline": 1', '"vistaline": 99'), ShotError, "version 99"),
+        (('"vistaline": 2', '"vistaline": 99'), ShotError, "version 99"),
         (("{", "", 1), ShotError, "is not valid JSON"),
     ],
 )

@@ -46,16 +46,17 @@ def _render(*parts: str) -> None:
         content=(0, 0, 16, 16),
         levels=tuple(build_levels(picture)),
     )
+    shown = {"kind": "picture", "picture": "a"}
     shot: Shot = parse_shot(
         {
-            "vistaline": 1,
+            "vistaline": 2,
             "frame": {"width": 32, "height": 32, "duration": 1},
             "pictures": {"a": {"file": "a"}},
             "layers": [
-                {"name": "a", "picture": "a", "scale": 0.5, "pan": 30, "blend": "multiply"},
+                {"name": "a", "shows": shown, "scale": 0.5, "pan": 30, "blend": "multiply"},
                 {
                     "name": "b",
-                    "picture": "a",
+                    "shows": shown,
                     "scale": 0.5,
                     "pan": -30,
                     "distance": 1.5,
@@ -64,12 +65,9 @@ def _render(*parts: str) -> None:
                 },
                 {
                     "name": "c",
-                    "picture": "a",
-                    "projection": [0, 0, 16, 16],
-                    "body": "ball",
-                    "width": 1,
-                    "height": 1,
-                    "depth": 1,
+                    "shows": shown,
+                    "stands": {"kind": "body", "body": "ball", "projection": [0, 0, 16, 16]}
+                    | dict.fromkeys(("width", "height", "depth"), 1),
                 },
             ],
             "frame_styles": {"s": {"border": 0, "shadow": {}}},

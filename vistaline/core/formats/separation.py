@@ -37,19 +37,26 @@ def write_separation(separation: Separation, folder: Path, *, name: str) -> list
         distance = _FARTHEST * (_NEAREST / _FARTHEST) ** ((n + 1) / count)
         pictures[key] = {"file": f"{key}.png"}
         layers.append(
-            {"name": layer.name, "picture": key, "box": layer.box, "distance": round(distance, 2)}
+            {
+                "name": layer.name,
+                "shows": {"kind": "picture", "picture": key},
+                "stands": {"kind": "taken", "box": layer.box},
+                "distance": round(distance, 2),
+            }
         )
     scale = min(1.0, 1920 / max(width, height))
     frame = [max(16, 2 * round(side * scale / 2)) for side in (width, height)]
     shot = parse_shot(
         {
-            "vistaline": 1,
+            "vistaline": 2,
             "name": name or "Untitled",
             "frame": {"width": frame[0], "height": frame[1], "duration": 96},
             "taking_camera": {"width": width, "height": height},
             "pictures": pictures,
             "layers": layers,
-            "route": {"framings": [{"frame": 0}, {"frame": 95, "position": [0, 0, -0.4]}]},
+            "cameras": [
+                {"route": {"framings": [{"frame": 0}, {"frame": 95, "position": [0, 0, -0.4]}]}}
+            ],
         }
     )
     path = folder / "shot.json"

@@ -58,10 +58,9 @@ def shot_schema() -> dict[str, Any]:
     """Return the JSON Schema (draft 2020-12) of the shot file."""
     schema = Shot.model_json_schema()
     schema["required"] = sorted({*schema.get("required", ()), "vistaline"})
-    return {
-        "$schema": "https://json-schema.org/draft/2020-12/schema",
-        "title": f"Vistaline shot file, version {SHOT_VERSION}",
-    } | schema
+    title = f"Vistaline shot file, version {SHOT_VERSION}"
+    first = {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": title}
+    return first | schema | first
 
 
 def fit_box(picture: tuple[int, int], canvas: tuple[int, int]) -> Box:
