@@ -12,7 +12,7 @@ from bench import peers, scene
 from bench.figures import Figure, interleaved
 from vistaline.core.picture.pyramid import Pyramid, PyramidStore
 from vistaline.core.render.frame import Renderer
-from vistaline.core.render.warp import DRAFT
+from vistaline.core.render.source import DRAFT
 from vistaline.core.shot.document import complete, parse_shot
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.evaluate import evaluate

@@ -14,7 +14,7 @@ from vistaline.core.picture.colour import encode_srgb, linear16_from_srgb
 from vistaline.core.picture.pyramid import BORDER, PyramidStore, build_levels, write_pyramid
 from vistaline.core.render import frame as rendering
 from vistaline.core.render.frame import Renderer, scaled
-from vistaline.core.render.warp import FINAL
+from vistaline.core.render.source import FINAL
 from vistaline.core.shot.cameras import Camera
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.evaluate import evaluate

@@ -23,9 +23,10 @@ from vistaline.core.foresight.looking import (
     BARE,
     BINS,
     COUNTED,
+    FLAT,
+    TRACED,
     UNCOUNTED,
     Number,
-    Whole,
     bin_edges,
     look,
 )
@@ -36,7 +37,8 @@ from vistaline.core.render.outlines import EVERYWHERE, bounds_of, content_corner
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState, evaluate
-from vistaline.core.stage.rays import rays_of, reach_of
+from vistaline.core.stage.rays import rays_of
+from vistaline.core.stage.surfaces import BodySurface, FlatSurface, surface_of
 
 __all__ = [
     "BARE",
@@ -241,14 +243,18 @@ class _Looker:
         width, height = self._shot.frame.size
         shown = [card for card in state.cards if self._counts(card)]
         filled = any(card.layer.is_backdrop for card in shown)
-        entries = [entry for card in shown if (entry := self._entry(card, state)) is not None]
+        traces: list[np.ndarray] = []
+        entries = [
+            entry for card in shown if (entry := self._entry(card, state, traces)) is not None
+        ]
         histogram = np.zeros(BINS, np.int64)
         if not entries:
             if out.size:
                 out[:] = UNCOUNTED if filled else BARE
             return (0 if filled else width * height), histogram
         whole, number = (np.array(table) for table in zip(*entries, strict=True))
-        bare = look(whole, number, self._solid, width, height, filled, out, histogram, maps)
+        traced = np.array(traces).reshape(-1, 3, *((height, width) if traces else (1, 1)))
+        bare = look(whole, number, self._solid, traced, width, height, filled, out, histogram, maps)
         return int(bare), histogram
 
     @staticmethod
@@ -256,8 +262,13 @@ class _Looker:
         layer = card.layer
         return card.opacity >= 0.5 and layer.blend is Blend.NORMAL and layer.matte is None
 
-    def _entry(self, card: Card, state: FrameState) -> tuple[np.ndarray, np.ndarray] | None:
-        """Return a card's rows in the kernel's tables; None if it is not seen."""
+    def _entry(
+        self, card: Card, state: FrameState, traces: list[np.ndarray]
+    ) -> tuple[np.ndarray, np.ndarray] | None:
+        """Return a card's rows in the kernel's tables; None if it is not seen.
+
+        What neither is flat nor a body is traced at every pixel, and that added to ``traces``.
+        """
         if card.layer.is_backdrop:
             return None
         camera, pyramid = state.camera, self._pyramids[card.texture]
@@ -265,29 +276,39 @@ class _Looker:
         solid = (0, 0, 0, 1)
         alpha = solid if pyramid.opaque else self._alpha.get(card.texture, solid)
         cells = self._cells.get(card.texture, (0, 0, 0))
-        whole, number = np.zeros(Whole.COLUMNS, np.int64), np.zeros(Number.COLUMNS)
+        number = np.zeros(Number.COLUMNS)
         texel_from_unit = np.diag([pyramid.width, pyramid.height, 1.0])
         number[Number.SIZE : Number.LINES] = pyramid.width, pyramid.height
-        if card.layer.body:
-            bounds, _ = reach_of(card, camera)
-            origin, rays, unit_from_body = rays_of(card, camera)
-            number[Number.ORIGIN : Number.RAYS] = origin
-            number[Number.RAYS : Number.CAUGHT] = rays.ravel()
-            number[Number.CAUGHT : Number.SIZE] = (texel_from_unit @ unit_from_body).ravel()
-            number[Number.LINES :] = np.tile(EVERYWHERE, EDGES)
-            kind = card.layer.body.number
-        else:
-            touched = bounds_of(content_corners(card, pyramid), card, camera)
+        number[Number.LINES :] = np.tile(EVERYWHERE, EDGES)
+        surface, slot = surface_of(card.layer), 0
+        bounds, _ = surface.bounds(card, camera)
+        if isinstance(surface, FlatSurface):
+            touched = bounds_of(content_corners(card, pyramid), card.world_from_card, camera)
             edges = edge_distances(card, camera, pyramid.unit_content)
             if touched is None or edges is None:
                 return None
-            bounds, kind = touched, -1
+            bounds, kind = touched, FLAT
             texel_from_image = texel_from_unit @ np.linalg.inv(card.image_from_unit(camera))
             number[Number.NEARNESS : Number.TEXEL] = card.nearness(camera)
             number[Number.TEXEL : Number.ORIGIN] = texel_from_image.ravel()
             number[Number.LINES :] = edges.ravel()
-        whole[:] = kind, *bounds, bool(card.layer.picture), *alpha, *cells
-        return whole, number
+        elif isinstance(surface, BodySurface):
+            kind = surface.body.number
+            origin, rays, unit_from_body = rays_of(card, camera)
+            number[Number.ORIGIN : Number.RAYS] = origin
+            number[Number.RAYS : Number.CAUGHT] = rays.ravel()
+            number[Number.CAUGHT : Number.SIZE] = (texel_from_unit @ unit_from_body).ravel()
+        else:
+            kind, slot = TRACED, len(traces)
+            width, height = camera.frame_size
+            x, y = np.meshgrid(np.arange(width) + 0.5, np.arange(height) + 0.5)
+            met = surface.trace(card, camera, x, y)
+            texels = np.nan_to_num(
+                [met.u * pyramid.width, met.v * pyramid.height], nan=-1.0, posinf=-1.0, neginf=-1.0
+            )
+            traces.append(np.array([met.near, *texels]))
+        counts = bool(card.layer.picture)
+        return np.array([kind, *bounds, counts, *alpha, *cells, slot], np.int64), number
 
 
 def _solid_cells(pyramid: Pyramid) -> tuple[np.ndarray, int]:

@@ -15,7 +15,18 @@ from vistaline.core.geometry.bodies import hit_body
 from vistaline.core.geometry.ordering import NEAR
 from vistaline.core.render.laying import EDGES
 
-__all__ = ["BARE", "BINS", "COUNTED", "UNCOUNTED", "Number", "Whole", "bin_edges", "look"]
+__all__ = [
+    "BARE",
+    "BINS",
+    "COUNTED",
+    "FLAT",
+    "TRACED",
+    "UNCOUNTED",
+    "Number",
+    "Whole",
+    "bin_edges",
+    "look",
+]
 
 BARE, UNCOUNTED = -1.0, 1e9
 """What the stretch map holds where nothing is seen, and where what is seen has no pixels."""
@@ -28,11 +39,15 @@ _SEAM = 1e-6
 """Pixels: where two surfaces share an edge, rounding must leave no gap between them."""
 
 
+FLAT, TRACED = -1, -2
+"""Kinds that are no body: a plane, and what another surface's rays were asked for beforehand."""
+
+
 class Whole(IntEnum):
     """Columns of the table of whole numbers (N, ``Whole.COLUMNS``), int64."""
 
     KIND = 0
-    """-1 of what is flat, or a ``Body.number``."""
+    """``FLAT``, ``TRACED``, or a body's ``Body.number``."""
     BOUNDS = 1
     """x0, y0, x1, y1: the frame pixels it may touch."""
     COUNTS = 5
@@ -42,7 +57,9 @@ class Whole(IntEnum):
     it is solid all over."""
     CELLS = 10
     """Where in ``maps`` its picture's is, its rows and columns; no rows: it has none."""
-    COLUMNS = 13
+    TRACE = 13
+    """Where in ``traced`` it is, of what is that."""
+    COLUMNS = 14
 
 
 class Number(IntEnum):
@@ -66,7 +83,7 @@ class Number(IntEnum):
 
 
 # Kernels know no enums.
-_KIND, _BOUNDS, _COUNTS, _ALPHA, _CELLS, _ = (int(column) for column in Whole)
+_KIND, _BOUNDS, _COUNTS, _ALPHA, _CELLS, _TRACE, _ = (int(column) for column in Whole)
 _NEARNESS, _TEXEL, _ORIGIN, _RAYS, _CAUGHT, _SIZE, _EDGES, _ALL = (int(column) for column in Number)
 
 
@@ -77,7 +94,7 @@ def bin_edges() -> np.ndarray:
 
 @njit(cache=True, nogil=True)
 def look(  # type: ignore[no-untyped-def]
-    whole, number, solid, width, height, filled, out, histogram, maps
+    whole, number, solid, traced, width, height, filled, out, histogram, maps
 ):
     """Look at a frame; returns how many of its pixels see nothing.
 
@@ -87,6 +104,9 @@ def look(  # type: ignore[no-untyped-def]
         The tables of what is on the stage: :class:`Whole` and :class:`Number`.
     solid
         (M,) uint8: cells of pictures' alpha, 1 where they are at least half opaque.
+    traced
+        (K, 3, height, width) float64: 1/z at every pixel of those that are ``TRACED``, 0 where
+        they are not, and the texel there, across and down.
     filled
         Whether a backdrop fills what is left.
     out
@@ -108,7 +128,7 @@ def look(  # type: ignore[no-untyped-def]
             covered = False
             for k in range(found):
                 i = candidates[k]
-                covered |= inside[k] and whole[i, _KIND] < 0 and whole[i, _ALPHA + 1] == 0
+                covered |= inside[k] and whole[i, _KIND] == FLAT and whole[i, _ALPHA + 1] == 0
             # Where no pixel can be bare, those that are counted are all that matter.
             step = COUNTED if covered and not keep else 1
             for py in range(top, bottom, step):
@@ -117,7 +137,7 @@ def look(  # type: ignore[no-untyped-def]
                     nearest, best = 0.0, -1
                     for k in range(found):
                         i = candidates[k]
-                        if whole[i, _KIND] < 0:
+                        if whole[i, _KIND] == FLAT:
                             near = number[i, _NEARNESS] * x + number[i, _NEARNESS + 1] * y
                             near += number[i, _NEARNESS + 2]
                             if near <= nearest or not (inside[k] or _inside(number, i, x, y)):
@@ -126,8 +146,10 @@ def look(  # type: ignore[no-untyped-def]
                                 nearest, best = near, i
                                 continue
                         else:
-                            near = _body_nearness(whole, number, i, x, y)
-                        if near > nearest and _solid_at(whole, number, solid, i, x, y, near):
+                            near = _near_at(whole, number, traced, i, x, y)
+                        if near > nearest and _solid_at(
+                            whole, number, solid, traced, i, x, y, near
+                        ):
                             nearest, best = near, i
                     counted = px % COUNTED == 0 and py % COUNTED == 0
                     value = UNCOUNTED
@@ -135,15 +157,15 @@ def look(  # type: ignore[no-untyped-def]
                         bare += not filled
                         value = UNCOUNTED if filled else BARE
                     elif whole[best, _COUNTS] and (counted or keep):
-                        if whole[best, _KIND] < 0:
+                        if whole[best, _KIND] == FLAT:
                             value = _stretch(number, best, x, y)
                         else:
-                            value = _body_stretch(whole, number, best, x, y)
+                            value = _body_stretch(whole, number, traced, best, x, y)
                         if counted:
                             place = int((np.log2(max(value, 1e-9)) - _LOWEST) * _PER_OCTAVE)
                             histogram[min(max(place, 0), BINS - 1)] += 1
                             if whole[best, _CELLS + 1] > 0:
-                                _note(whole, number, best, x, y, nearest, value, maps)
+                                _note(whole, number, traced, best, x, y, nearest, value, maps)
                     if keep:
                         out[py, px] = value
     return bare
@@ -195,8 +217,13 @@ def _applied(number, i, at, x, y):  # type: ignore[no-untyped-def]
 
 
 @njit(inline="always")
-def _body_nearness(whole, number, i, x, y):  # type: ignore[no-untyped-def]
-    """Return 1/z at which a frame point's ray meets a body, 0 if it does not."""
+def _near_at(whole, number, traced, i, x, y):  # type: ignore[no-untyped-def]
+    """Return 1/z at which a frame point's ray meets what is not flat, 0 if it does not."""
+    if whole[i, _KIND] == TRACED:
+        row, column = int(np.floor(y)), int(np.floor(x))
+        if 0 <= row < traced.shape[2] and 0 <= column < traced.shape[3]:
+            return traced[whole[i, _TRACE], 0, row, column]
+        return 0.0
     dx, dy, dz = _applied(number, i, _RAYS, x, y)
     ox, oy, oz = number[i, _ORIGIN], number[i, _ORIGIN + 1], number[i, _ORIGIN + 2]
     t = hit_body(whole[i, _KIND], ox, oy, oz, dx, dy, dz, NEAR)
@@ -204,10 +231,14 @@ def _body_nearness(whole, number, i, x, y):  # type: ignore[no-untyped-def]
 
 
 @njit(inline="always")
-def _texel_at(whole, number, i, x, y, near):  # type: ignore[no-untyped-def]
+def _texel_at(whole, number, traced, i, x, y, near):  # type: ignore[no-untyped-def]
     """Return the texel that is seen at a frame point, and the third: above 0 if it is one."""
-    if whole[i, _KIND] < 0:
+    if whole[i, _KIND] == FLAT:
         u, v, w = _applied(number, i, _TEXEL, x, y)
+    elif whole[i, _KIND] == TRACED:
+        row, column = int(np.floor(y)), int(np.floor(x))
+        slot = whole[i, _TRACE]
+        return traced[slot, 1, row, column], traced[slot, 2, row, column], 1.0
     else:
         dx, dy, dz = _applied(number, i, _RAYS, x, y)
         bx, by = number[i, _ORIGIN] + dx / near, number[i, _ORIGIN + 1] + dy / near
@@ -223,9 +254,9 @@ def _texel_at(whole, number, i, x, y, near):  # type: ignore[no-untyped-def]
 
 
 @njit(inline="always")
-def _solid_at(whole, number, solid, i, x, y, near):  # type: ignore[no-untyped-def]
+def _solid_at(whole, number, solid, traced, i, x, y, near):  # type: ignore[no-untyped-def]
     """Whether what is there is at least half opaque, and within its picture."""
-    u, v, w = _texel_at(whole, number, i, x, y, near)
+    u, v, w = _texel_at(whole, number, traced, i, x, y, near)
     if w <= 0 or u < 0 or v < 0 or u > number[i, _SIZE] or v > number[i, _SIZE + 1]:
         return False
     rows, columns, texels = whole[i, _ALPHA + 1], whole[i, _ALPHA + 2], whole[i, _ALPHA + 3]
@@ -250,17 +281,17 @@ def _stretch(number, i, x, y):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _body_stretch(whole, number, i, x, y):  # type: ignore[no-untyped-def]
+def _body_stretch(whole, number, traced, i, x, y):  # type: ignore[no-untyped-def]
     """Return the same of a body, from one pixel to the next that lies on it."""
-    u, v, _ = _texel_at(whole, number, i, x, y, _body_nearness(whole, number, i, x, y))
+    u, v, _ = _texel_at(whole, number, traced, i, x, y, _near_at(whole, number, traced, i, x, y))
     steps = np.zeros((2, 2))
     for axis in range(2):
         for sign in (1.0, -1.0):
             # Beside a silhouette one of the neighbours may not be on it.
             px, py = x + sign * (axis == 0), y + sign * (axis == 1)
-            near = _body_nearness(whole, number, i, px, py)
+            near = _near_at(whole, number, traced, i, px, py)
             if near > 0:
-                p, q, w = _texel_at(whole, number, i, px, py, near)
+                p, q, w = _texel_at(whole, number, traced, i, px, py, near)
                 if w > 0:
                     steps[axis, 0], steps[axis, 1] = (p - u) * sign, (q - v) * sign
                     break
@@ -276,9 +307,9 @@ def _least(ux, uy, vx, vy):  # type: ignore[no-untyped-def]
 
 
 @njit(inline="always")
-def _note(whole, number, i, x, y, near, value, maps):  # type: ignore[no-untyped-def]
+def _note(whole, number, traced, i, x, y, near, value, maps):  # type: ignore[no-untyped-def]
     at, rows, columns = whole[i, _CELLS], whole[i, _CELLS + 1], whole[i, _CELLS + 2]
-    u, v, w = _texel_at(whole, number, i, x, y, near)
+    u, v, w = _texel_at(whole, number, traced, i, x, y, near)
     wide, tall = number[i, _SIZE], number[i, _SIZE + 1]
     if w > 0 and 0 <= u < wide and 0 <= v < tall:
         place = at + int(v / tall * rows) * columns + int(u / wide * columns)

@@ -5,28 +5,27 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
 
-from vistaline.core.arrays import FloatArray, Rgba16
+from vistaline.core.arrays import Rgba16
 from vistaline.core.looks.blending import MODES, Blend
 from vistaline.core.picture.colour import hex_to_linear
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render import composite
 from vistaline.core.render.laying import EDGES, Cards
-from vistaline.core.render.modify import cast_shadow, keep_matte
-from vistaline.core.render.outlines import EVERYWHERE, bounds_of, content_corners, edge_distances
-from vistaline.core.render.sample import sources_of
+from vistaline.core.render.modifiers import Band, Modifier, Placement, modifiers_of
+from vistaline.core.render.sample import fetchable
+from vistaline.core.render.source import STANDARD, Asked, Quality, Source
+from vistaline.core.render.sources import source_on
 from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH
-from vistaline.core.render.tracing import BodyWarp
-from vistaline.core.render.warp import BAND, STANDARD, CardWarp, Quality
-from vistaline.core.shot.shot import Matte, Shot
+from vistaline.core.render.warp import BAND
+from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import CameraState
-from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState, evaluate
-from vistaline.core.stage.shadows import Cast
+from vistaline.core.stage.surfaces import surface_of
 
 __all__ = ["Renderer", "scaled"]
 
@@ -46,54 +45,24 @@ def scaled(shot: Shot, scale: float) -> Shot:
 
 @dataclass(frozen=True, eq=False)
 class _Placed:
-    warp: CardWarp | BodyWarp
-    edges: FloatArray
+    """A card in a frame: its source, and what happens to its pixels."""
+
+    source: Source
     opacity: float
     mode: int
-    shadows: Sequence[_Lying] = ()
-    matte: _Placed | None = None
-    asks: Matte | None = None
-    """How the matte counts."""
-
-    @property
-    def as_it_is(self) -> bool:
-        """Whether nothing happens to its pixels between its picture and the frame."""
-        return not self.shadows and self.matte is None and isinstance(self.warp, CardWarp)
+    modifiers: Sequence[Modifier]
+    camera: CameraState
 
     def rows(self, band: int, out: np.ndarray, scratch: np.ndarray, near: np.ndarray) -> None:
         """Sample a band of the card into ``out``, with all that happens to it there.
 
-        ``near`` (rows, width) takes a body's 1/z.
+        ``near`` (rows, width) takes 1/z, where the source tells it with its pixels.
         """
-        if isinstance(self.warp, BodyWarp):
-            self.warp.trace(band, out, near)
-        else:
-            self.warp.rows(band, out)
-        lines = slice(band * BAND_LINES, (band + 1) * BAND_LINES)
-        for shadow in self.shadows:
-            shadow.warp.rows(band, scratch)
-            cast_shadow(out, scratch, shadow.warp.tiles[lines], shadow.strength)
-        matte, asks = self.matte, self.asks
-        if matte and asks:
-            matte.warp.rows(band, scratch)
-            keep_matte(
-                out,
-                scratch,
-                matte.warp.tiles[lines],
-                matte.edges.astype(np.float32),
-                np.float32(matte.opacity),
-                asks.keep == "inside",
-                asks.by == "lightness",
-                band * BAND,
-            )
-
-
-@dataclass(frozen=True, eq=False)
-class _Lying:
-    """A shadow on a card."""
-
-    warp: CardWarp
-    strength: float
+        self.source.rows(band, out, near)
+        if self.modifiers:
+            given = Band(band, out, scratch, near, self.source, self.camera)
+            for modifier in self.modifiers:
+                modifier.modify(given)
 
 
 class Renderer:
@@ -102,19 +71,19 @@ class Renderer:
     def __init__(
         self,
         shot: Shot,
-        pyramids: Mapping[str, Pyramid],
+        looks: Mapping[str, Pyramid],
         *,
         quality: Quality = STANDARD,
         threads: int | None = None,
     ) -> None:
-        """``pyramids`` has one for each texture that a shown layer uses.
+        """``looks`` has a pyramid for each texture that a shown layer uses.
 
         ``threads`` share a frame's bands, by default one a core. OpenCV's own threads are turned
         off in this process: two kinds would only get in each other's way.
         """
         cv2.setNumThreads(1)
         self.shot = shot
-        self._pyramids = pyramids
+        self._looks = looks
         self._quality = quality
         self._width, self._height = shot.frame.size
         self._tiles = (-(-self._height // TILE_HEIGHT), -(-self._width // TILE_WIDTH))
@@ -165,24 +134,28 @@ class Renderer:
         if len(cards) > self._buffers.shape[1]:
             shape = (self._threads, len(cards), BAND, self._width, 4)
             self._buffers = np.zeros(shape, np.uint16)
-        spans = np.array([card.warp.bounds for card in cards], np.int64).reshape(-1, 4)
-        edges = np.array([card.edges for card in cards], np.float32).reshape(-1, EDGES, 3)
+        sources = [card.source for card in cards]
+        spans = np.array([source.bounds for source in sources], np.int64).reshape(-1, 4)
+        edges = np.array([source.edges for source in sources], np.float32).reshape(-1, EDGES, 3)
         opacity = np.array([card.opacity for card in cards], np.float32)
-        tiles = np.array([card.warp.tiles for card in cards], np.uint8)
+        tiles = np.array([source.tiles for source in sources], np.uint8)
         tiles = tiles.reshape(len(cards), *self._tiles)
-        bodies = [n for n, card in enumerate(cards) if isinstance(card.warp, BodyWarp)]
+        by_pixel = [n for n, source in enumerate(sources) if source.nearness is None]
         curved = np.full(len(cards), -1, np.int64)
-        curved[bodies] = np.arange(len(bodies))
-        if len(bodies) > self._near.shape[1]:
-            self._near = np.zeros((self._threads, len(bodies), BAND, self._width), np.float32)
+        curved[by_pixel] = np.arange(len(by_pixel))
+        if len(by_pixel) > self._near.shape[1]:
+            self._near = np.zeros((self._threads, len(by_pixel), BAND, self._width), np.float32)
         modes = np.array([card.mode for card in cards], np.int64)
-        nearness = np.array([card.warp.nearness for card in cards], np.float64).reshape(-1, 3)
-        plain = bool(state.parallel and not modes.any() and not bodies)
+        nearness = np.zeros((len(cards), 3))
+        for n, source in enumerate(sources):
+            if source.nearness is not None:
+                nearness[n] = source.nearness
+        plain = bool(state.parallel and not modes.any() and not by_pixel)
         # In a deep stack most is hidden: there a card's pixels are fetched as they are needed.
         stacked = np.count_nonzero(tiles) >= DEEP * tiles[:1].size
         deep = bool(stacked and not plain and not modes.any())
-        asked = [deep and card.as_it_is for card in cards]
-        sources = sources_of([card.warp for card in cards], asked)
+        fetched = [card.source.fetched if deep and not card.modifiers else None for card in cards]
+        told_sources = fetchable(fetched, self._tiles)
         # Whichever thread is free takes the next band: cores are seldom equally fast.
         waiting = iter(range(-(-self._height // BAND)))
 
@@ -192,12 +165,12 @@ class Renderer:
             for band in waiting:
                 y0, y1 = band * BAND, min((band + 1) * BAND, self._height)
                 for n, (card, buffer) in enumerate(zip(cards, buffers, strict=True)):
-                    if not asked[n]:
+                    if fetched[n] is None:
                         card.rows(band, buffer, self._scratch[thread], near[curved[n]])
                 lines = slice(band * BAND_LINES, (band + 1) * BAND_LINES)
                 shown = np.ascontiguousarray(tiles[:, lines])
                 told = Cards(
-                    *(packed, spans, edges, opacity, shown, modes, nearness, plain, sources),
+                    *(packed, spans, edges, opacity, shown, modes, nearness, plain, told_sources),
                     *(curved, near),
                 )
                 composite_band(y0, y1, told, self._ground)
@@ -212,82 +185,24 @@ class Renderer:
     def _place(self, state: FrameState) -> list[_Placed]:
         """Return the cards that are seen, near to far."""
         cover = np.zeros(self._tiles)
-        found = []
-        for i in reversed(state.order):
-            card, layer = state.cards[i], state.cards[i].layer
-            if card.opacity == 0:
-                continue
-            placed = self._place_card(card, state.camera, cover)
-            if placed and layer.matte:
-                placed = self._within(placed, layer.matte, state)
-            if placed:
-                shadows = [
-                    self._lying(cast, placed, state.camera)
-                    for cast in state.casts
-                    if cast.receiver == i
-                ]
-                lying = [shadow for shadow in shadows if shadow and shadow.warp.seen]
-                found.append(replace(placed, shadows=lying) if lying else placed)
-        return found
+        placed = (self._place_card(i, state, cover) for i in reversed(state.order))
+        return [card for card in placed if card is not None]
 
-    def _place_card(self, card: Card, camera: CameraState, cover: np.ndarray) -> _Placed | None:
+    def _place_card(self, index: int, state: FrameState, cover: np.ndarray) -> _Placed | None:
         """Return how a card is seen; None if it is not, or not past what covers it."""
-        pyramid = self._pyramids[card.texture]
+        card = state.cards[index]
         layer = card.layer
-        if layer.body:
-            body = BodyWarp(card, camera, pyramid, quality=self._quality, cover=cover)
-            placed = _Placed(
-                warp=body,
-                edges=np.tile(EVERYWHERE, (EDGES, 1)),
-                opacity=card.opacity,
-                mode=MODES[layer.blend],
-            )
-            return placed if body.seen else None
-        bounds = bounds_of(content_corners(card, pyramid), card, camera)
-        edges = edge_distances(card, camera, pyramid.unit_content)
-        if bounds is None or edges is None:
+        if card.opacity == 0:
             return None
-        image_from_unit = card.image_from_unit(camera)
         plain = card.opacity == 1 and layer.blend is Blend.NORMAL and layer.matte is None
-        warp = CardWarp(
-            pyramid,
-            image_from_unit,
-            bounds,
-            quality=self._quality,
-            opaque=plain,
-            nearness=card.nearness(camera),
-            edges=edges,
-            cover=cover,
+        asked = Asked(self._quality, opaque=plain, cover=cover)
+        pyramid = self._looks[card.texture]
+        source = source_on(surface_of(layer), card, state.camera, pyramid, asked)
+        if source is None or not source.seen:
+            return None
+        modifiers = modifiers_of(
+            Placement(index, card, source, state, self._looks, self._quality, self._tiles)
         )
-        if not warp.seen:
+        if modifiers is None:
             return None
-        return _Placed(warp=warp, edges=edges, opacity=card.opacity, mode=MODES[layer.blend])
-
-    def _within(self, placed: _Placed, asks: Matte, state: FrameState) -> _Placed | None:
-        """Return a card with its matte; None if nothing of it is left."""
-        source = state.mattes[asks.of]
-        # What covers a matte does not count: it is no part of the picture.
-        matte = self._place_card(source, state.camera, np.zeros(self._tiles))
-        if matte is None:
-            return None if asks.keep == "inside" else placed
-        return replace(placed, matte=matte, asks=asks)
-
-    def _lying(self, cast: Cast, placed: _Placed, camera: CameraState) -> _Lying | None:
-        pyramid = self._pyramids[cast.shadow.texture]
-        shadow = cast.shadow
-        if bounds_of(content_corners(shadow, pyramid), shadow, camera) is None:
-            return None
-        image_from_unit = shadow.image_from_unit(camera)
-        if abs(np.linalg.det(image_from_unit)) < 1e-12:
-            return None
-        warp = CardWarp(
-            pyramid,
-            image_from_unit,
-            placed.warp.bounds,
-            quality=self._quality,
-            opaque=False,
-            nearness=shadow.nearness(camera),
-            edges=np.tile(EVERYWHERE, (EDGES, 1)),
-            cover=np.zeros(self._tiles),
-        )
-        return _Lying(warp, cast.strength)
+        return _Placed(source, card.opacity, MODES[layer.blend], modifiers, state.camera)

@@ -4,29 +4,30 @@ from __future__ import annotations
 
 import numpy as np
 
-from vistaline.core.arrays import FloatArray, Matrix3
+from vistaline.core.arrays import FloatArray, Matrix3, Matrix4
 from vistaline.core.geometry.ordering import NEAR
 from vistaline.core.geometry.space import clip_polygon_near
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render.laying import EDGES
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
+from vistaline.core.stage.shadows import Shade
 
-__all__ = ["EVERYWHERE", "bounds_of", "content_corners", "edge_distances"]
+__all__ = ["EVERYWHERE", "bounds_of", "content_corners", "edge_distances", "shade_corners"]
 
 EVERYWHERE = np.array([0.0, 0.0, 1e6])
 """An edge that all pixels lie inside of."""
 
 
 def bounds_of(
-    corners: FloatArray, card: Card, camera: CameraState
+    corners: FloatArray, world_from_plane: Matrix4, camera: CameraState
 ) -> tuple[int, int, int, int] | None:
-    """Return the frame pixels (x0, y0, x1, y1) a card may touch; None if there are none.
+    """Return the frame pixels (x0, y0, x1, y1) something flat may touch; None if there are none.
 
-    ``corners`` (N, 4), homogeneous, in its own metres: the outline of what it shows.
+    ``corners`` (N, 4), homogeneous, in its own plane: the outline of what it shows.
     """
-    camera_from_card = camera.camera_from_world @ card.world_from_card
-    visible = clip_polygon_near((corners @ camera_from_card.T)[:, :3], NEAR)
+    there = corners @ (camera.camera_from_world @ world_from_plane).T
+    visible = clip_polygon_near(there[:, :3] / there[:, 3:], NEAR)
     if len(visible) < 3:
         return None
     mapped = visible @ camera.image_from_camera.T
@@ -43,9 +44,18 @@ def content_corners(card: Card, pyramid: Pyramid) -> FloatArray:
     if card.projector is not None:
         outline = card.outline
         return np.column_stack([outline[:, :2], np.zeros(4), np.ones(4)])
+    return _content_in(card.card_from_unit, pyramid)
+
+
+def shade_corners(shade: Shade, pyramid: Pyramid) -> FloatArray:
+    """Return the corners (4, 4), homogeneous, in its plane, of what of a shadow is not clear."""
+    return _content_in(shade.plane_from_unit, pyramid)
+
+
+def _content_in(plane_from_unit: Matrix3, pyramid: Pyramid) -> FloatArray:
     u0, v0, u1, v1 = pyramid.unit_content
     units = np.array([[u0, v0, 1], [u1, v0, 1], [u1, v1, 1], [u0, v1, 1]])
-    flat = units @ card.card_from_unit.T
+    flat = units @ plane_from_unit.T
     return np.column_stack([flat[:, :2], np.zeros(4), np.ones(4)])
 
 

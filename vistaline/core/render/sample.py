@@ -15,10 +15,9 @@ from numba.extending import intrinsic
 
 from vistaline.core.picture.pyramid import BORDER
 from vistaline.core.render.laying import KERNEL, Sources
-from vistaline.core.render.tracing import BodyWarp
-from vistaline.core.render.warp import CardWarp
+from vistaline.core.render.source import Fetched
 
-__all__ = ["UNSEEN", "lay_fetched", "sources_of"]
+__all__ = ["UNSEEN", "fetchable", "lay_fetched"]
 
 UNSEEN = np.float32(1e-4)
 """So little light comes through that what is behind changes no code of 8 bits.
@@ -31,19 +30,26 @@ _HALVES = np.uint64(0x0000800000008000)
 _SIXTEEN = np.uint64(16)
 
 
-def sources_of(warps: Sequence[CardWarp | BodyWarp], asked: Sequence[bool]) -> Sources:
-    """Return what the kernels are told; good for as long as the warps are kept."""
-    deepest = max((len(warp.pyramid.levels) for warp in warps), default=0)
-    levels = np.zeros((len(warps), deepest, 3), np.int64)
-    for warp, rows in zip(warps, levels, strict=True):
-        for texels, row in zip(warp.pyramid.levels, rows, strict=False):
+def fetchable(fetched: Sequence[Fetched | None], tiles: tuple[int, int]) -> Sources:
+    """Return what the kernels are told of those that are fetched; good while these are kept.
+
+    ``tiles``: lines and columns of the frame.
+    """
+    deepest = max((len(each.pyramid.levels) for each in fetched if each), default=0)
+    levels = np.zeros((len(fetched), deepest, 3), np.int64)
+    codes = np.zeros((len(fetched), *tiles), np.int64)
+    texel_from_image = np.zeros((len(fetched), 3, 3))
+    for n, each in enumerate(fetched):
+        if each is None:
+            continue
+        codes[n], texel_from_image[n] = each.codes, each.texel_from_image
+        for texels, row in zip(each.pyramid.levels, levels[n], strict=False):
             assert texels.flags.c_contiguous and texels.dtype == np.uint16
             row[:] = texels.ctypes.data, *texels.shape[:2]
-    tiles = warps[0].codes.shape if warps else (1, 1)  # a frame that sees nothing has none
     return Sources(
-        asked=np.array(asked, np.bool_),
-        texel_from_image=np.array([warp.texel_from_image for warp in warps]).reshape(-1, 3, 3),
-        codes=np.array([warp.codes for warp in warps], np.int64).reshape(-1, *tiles),
+        asked=np.array([each is not None for each in fetched], np.bool_),
+        texel_from_image=texel_from_image,
+        codes=codes,
         levels=levels,
     )
 

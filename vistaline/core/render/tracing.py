@@ -9,11 +9,15 @@ import cv2
 import numpy as np
 from numba import njit
 
-from vistaline.core.geometry.bodies import hit_body
+from vistaline.core.geometry.bodies import Body, hit_body
 from vistaline.core.geometry.ordering import NEAR
 from vistaline.core.picture.pyramid import BORDER, Pyramid
-from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH, Tile
-from vistaline.core.render.warp import BAND, Quality
+from vistaline.core.render.laying import EDGES
+from vistaline.core.render.outlines import EVERYWHERE
+from vistaline.core.render.source import Asked
+from vistaline.core.render.tiling import BAND_LINES, TILE_WIDTH
+from vistaline.core.render.traced import tiles_within
+from vistaline.core.render.warp import BAND
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.rays import rays_of, reach_of
@@ -33,38 +37,23 @@ _SOFT = 0.5
 class BodyWarp:
     """One body in one frame."""
 
+    fetched = None
+    nearness = None
+
     def __init__(
-        self,
-        card: Card,
-        camera: CameraState,
-        pyramid: Pyramid,
-        *,
-        quality: Quality,
-        cover: np.ndarray,
+        self, body: Body, card: Card, camera: CameraState, pyramid: Pyramid, asked: Asked
     ) -> None:
-        """``cover`` as in :func:`plan_tiles`; a body hides nothing there."""
-        assert card.layer.body is not None
-        self.pyramid, self._kind = pyramid, card.layer.body.number
-        self._bias = quality.bias - _SOFT
+        self._pyramid, self._kind = pyramid, body.number
+        self._bias = asked.quality.bias - _SOFT
         self._origin, self._rays, unit_from_body = rays_of(card, camera)
         self._texel_from_body = np.diag([pyramid.width, pyramid.height, 1.0]) @ unit_from_body
         self.bounds, nearest = reach_of(card, camera)
-        self.nearness = np.zeros(3)
-        self.texel_from_image = np.eye(3)
-        self.codes = np.zeros(cover.shape, np.int64)
-        self.tiles = np.full(cover.shape, int(Tile.EMPTY), np.uint8)
-        x0, y0, x1, y1 = self.bounds
-        across = slice(x0 // TILE_WIDTH, -(-x1 // TILE_WIDTH))
-        down = slice(y0 // TILE_HEIGHT, -(-y1 // TILE_HEIGHT))
-        shown = cover[down, across] < nearest
-        self.tiles[down, across] = np.where(shown, int(Tile.MIXED), int(Tile.EMPTY))
-        self.seen = bool(shown.any())
+        self.edges = np.tile(EVERYWHERE, (EDGES, 1))
+        self.tiles = tiles_within(self.bounds, asked.cover, nearest)
+        self.seen = bool(self.tiles.any())
 
-    def trace(self, band: int, out: np.ndarray, near: np.ndarray) -> None:
-        """Sample a band into ``out`` (BAND, frame width, 4), and its 1/z into ``near``.
-
-        ``near`` is (BAND, frame width) float32: 0 where the body is not.
-        """
+    def rows(self, band: int, out: np.ndarray, near: np.ndarray) -> None:
+        """Sample a band of the body's picture; see :meth:`Source.rows`."""
         top = band * BAND
         lines = self.tiles[band * BAND_LINES : (band + 1) * BAND_LINES]
         for column in np.flatnonzero(lines.any(axis=0)):
@@ -72,12 +61,12 @@ class BodyWarp:
             u, v, covered = np.empty((3, BAND, x1 - x0), np.float32)
             level, softened = _trace(
                 *(self._kind, self._origin, self._rays, self._texel_from_body),
-                *(self.pyramid.width, self.pyramid.height, len(self.pyramid.levels) - 1),
+                *(self._pyramid.width, self._pyramid.height, len(self._pyramid.levels) - 1),
                 *(self._bias, x0, top, u, v, covered, near[:, x0:x1]),
             )
             target = out[:, x0:x1]
             target[:] = cv2.remap(
-                self.pyramid.levels[level],
+                self._pyramid.levels[level],
                 u,
                 v,
                 cv2.INTER_LINEAR,
@@ -85,10 +74,6 @@ class BodyWarp:
             )
             if softened:
                 _soften(target, covered)
-
-    def rows(self, band: int, out: np.ndarray) -> None:
-        """Sample a band of the frame into ``out`` (BAND, frame width, 4), uint16."""
-        self.trace(band, out, np.empty(out.shape[:2], np.float32))
 
 
 @njit(cache=True, nogil=True)

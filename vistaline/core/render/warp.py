@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import cv2
 import numpy as np
 
-from vistaline.core.arrays import Matrix3
+from vistaline.core.arrays import FloatArray, Matrix3
 from vistaline.core.picture.pyramid import BORDER, Pyramid
+from vistaline.core.render.source import Asked, Fetched
 from vistaline.core.render.tiling import (
     BAND_LINES,
     TILE_HEIGHT,
@@ -16,25 +15,10 @@ from vistaline.core.render.tiling import (
     stretches_of,
 )
 
-__all__ = ["BAND", "DRAFT", "FINAL", "STANDARD", "CardWarp", "Quality"]
+__all__ = ["BAND", "CardWarp"]
 
 BAND = BAND_LINES * TILE_HEIGHT
 """Rows made at a time: five 1080p cards take 5 MB, and fewer rows would cost more calls."""
-
-
-@dataclass(frozen=True)
-class Quality:
-    """How finely textures are sampled."""
-
-    samples: int
-    """Samples a pixel may take where a card recedes."""
-    bias: float
-    """Added to the level's number: -1 samples a level twice as fine as needed."""
-
-
-DRAFT = Quality(samples=1, bias=0.0)
-STANDARD = Quality(samples=8, bias=0.0)
-FINAL = Quality(samples=32, bias=-1.0)
 
 
 class CardWarp:
@@ -46,18 +30,16 @@ class CardWarp:
         image_from_unit: Matrix3,
         bounds: tuple[int, int, int, int],
         *,
-        quality: Quality,
-        opaque: bool,
-        nearness: np.ndarray,
-        edges: np.ndarray,
-        cover: np.ndarray,
+        nearness: FloatArray,
+        edges: FloatArray,
+        asked: Asked,
     ) -> None:
         """``bounds`` (x0, y0, x1, y1) are the frame pixels the card may touch.
 
-        ``nearness``, ``edges`` and ``cover`` as in :func:`plan_tiles`; what the card hides is noted
-        in ``cover``, if it is ``opaque`` where its picture is.
+        ``nearness`` and ``edges`` as :class:`Source` has them.
         """
-        self.bounds, self.nearness = bounds, nearness
+        self.bounds, self.nearness, self.edges = bounds, nearness, edges
+        cover, quality = asked.cover, asked.quality
         self.pyramid = pyramid
         texel_from_unit = np.diag([pyramid.width, pyramid.height, 1.0])
         self.texel_from_image = texel_from_unit @ np.linalg.inv(image_from_unit)
@@ -73,7 +55,7 @@ class CardWarp:
             len(pyramid.levels) - 1,
             quality.samples,
             quality.bias,
-            opaque,
+            asked.opaque,
             nearness,
             edges,
             cover,
@@ -88,11 +70,13 @@ class CardWarp:
         )
         self._bands: list[int] = starts.tolist()
 
-    def rows(self, band: int, out: np.ndarray) -> None:
-        """Sample a band of the frame into ``out`` (BAND, frame width, 4), uint16.
+    @property
+    def fetched(self) -> Fetched:
+        """Where a kernel finds its pixels."""
+        return Fetched(self.pyramid, self.texel_from_image, self.codes)
 
-        Only tiles that are not empty are sure to be written.
-        """
+    def rows(self, band: int, out: np.ndarray, near: np.ndarray) -> None:
+        """Warp a band of the card's picture; see :meth:`Source.rows`."""
         y = band * BAND
         for n in range(self._bands[band], self._bands[band + 1]):
             x0, y0, x1, y1, level, across, down = self._stretches[n]

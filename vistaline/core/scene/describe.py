@@ -6,14 +6,13 @@ square (-0.5..0.5, y up) to the world; a frame's takes the world to clip space.
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterable
 from typing import Any
 
 import numpy as np
 
+from vistaline.core.arrays import Matrix4
 from vistaline.core.errors import CoreError
-from vistaline.core.geometry.bodies import hit_body
 from vistaline.core.geometry.optics import angle_of_view, gate_size
 from vistaline.core.geometry.ordering import NEAR
 from vistaline.core.looks.blending import MODES
@@ -27,8 +26,8 @@ from vistaline.core.stage.cards import Card, card_of
 from vistaline.core.stage.evaluate import FrameState, evaluate
 from vistaline.core.stage.ground import horizon_in
 from vistaline.core.stage.poses import standing_pose, texture_of
-from vistaline.core.stage.rays import rays_of
 from vistaline.core.stage.seen import plate_of, seen_from
+from vistaline.core.stage.surfaces import surface_of, unit_at
 from vistaline.core.timing import timecode
 
 __all__ = ["card_matrix", "describe_scene", "pick_layer", "textures_in"]
@@ -184,7 +183,7 @@ def _layer(shot: Shot, layer: Layer, card: Card | None) -> dict[str, Any]:
         "projector": None
         if card is None or card.projector is None
         else [round(float(value), 9) for value in card.projector.ravel()],
-        "body": layer.body,
+        "body": surface_of(layer).mesh or None,
         "deep": round(card.depth / card.width, 6) if card and layer.body else 0,
         "matrix": card_matrix(card) if card else None,
     }
@@ -194,9 +193,11 @@ def _shadows(state: FrameState) -> list[dict[str, Any]]:
     return [
         {
             "on": state.cards[cast.receiver].layer.id,
-            "texture": cast.shadow.texture,
+            "texture": cast.shade.texture,
             "strength": round(cast.strength, 6),
-            "matrix": card_matrix(cast.shadow),
+            "matrix": _unit_matrix(
+                cast.shade.world_from_plane, cast.shade.width, cast.shade.height
+            ),
         }
         for cast in state.casts
     ]
@@ -210,45 +211,19 @@ def pick_layer(state: FrameState, x: float, y: float, alpha_at: Any) -> str | No
     """
     for i in reversed(state.order):
         card = state.cards[i]
-        unit = None if card.layer.locked else _unit_at(card, state.camera, x, y)
+        unit = None if card.layer.locked else unit_at(card, state.camera, x, y)
         if unit and alpha_at(card, *unit) * card.opacity > 0.2:
             return card.layer.id
     return None
 
 
-def _unit_at(card: Card, camera: CameraState, x: float, y: float) -> tuple[float, float] | None:
-    """Return which unit texture coordinates of a card a frame pixel shows; None if none."""
-    if card.layer.body:
-        origin, rays, unit_from_body = rays_of(card, camera)
-        way = rays @ (x, y, 1)
-        kind = card.layer.body.number
-        depth: float = hit_body(kind, *origin, *way, NEAR)  # type: ignore[call-arg]
-        if not math.isfinite(depth):
-            return None
-        unit = unit_from_body @ (*(origin + depth * way), 1)
-    else:
-        image_from_unit = card.image_from_unit(camera)
-        if abs(np.linalg.det(image_from_unit)) < 1e-12:
-            return None
-        unit = np.linalg.inv(image_from_unit) @ (x, y, 1)
-        if card.projector is not None and not _within(card, camera, x, y):
-            return None
-    if unit[2] <= 0:
-        return None
-    u, v = (unit[:2] / unit[2]).tolist()
-    return u, v
-
-
-def _within(card: Card, camera: CameraState, x: float, y: float) -> bool:
-    """Whether a frame pixel is on a card: what catches a picture may end before that does."""
-    across, up, w = np.linalg.inv(card.image_from_card(camera)) @ (x, y, 1)
-    half = np.array([card.width, card.height]) / 2
-    return bool(w > 0 and (np.abs((across, up)) <= half * w).all())
-
-
 def card_matrix(card: Card) -> list[float]:
     """Return the matrix that takes the unit square (-0.5..0.5, y up) to where a card is."""
-    return _flat(card.world_from_card @ np.diag([card.width, card.height, 1, 1]))
+    return _unit_matrix(card.world_from_card, card.width, card.height)
+
+
+def _unit_matrix(world_from_plane: Matrix4, width: float, height: float) -> list[float]:
+    return _flat(world_from_plane @ np.diag([width, height, 1, 1]))
 
 
 def _flat(matrix: np.ndarray) -> list[float]:

@@ -10,12 +10,12 @@ import cv2
 import numpy as np
 
 from vistaline.core.arrays import FloatArray
-from vistaline.core.geometry.bodies import mesh_of
 from vistaline.core.shot.mounts import standing_of
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import CameraState, camera_states
 from vistaline.core.stage.cards import Card, card_of
 from vistaline.core.stage.paths import stretches_through
+from vistaline.core.stage.surfaces import surface_of
 
 __all__ = ["PlanView", "StagePlan", "draw_plans", "flatten", "view_cone"]
 
@@ -115,13 +115,10 @@ def _draw(
 
 def _area(card: Card, view: PlanView) -> FloatArray | None:
     """Return the outline (N, 2) of what a surface covers of the sheet; None if that is a line."""
-    if card.projector is None:
+    surface = surface_of(card.layer)
+    if card.projector is None and not surface.mesh:
         return None
-    if card.layer.body:
-        points, _ = mesh_of(card.layer.body)
-        local = points * [card.width / 2, card.height / 2, card.depth / 2]
-    else:
-        local = card.outline * [1, 1, 0]
+    local = surface.points(card)
     there = local @ card.world_from_card[:3, :3].T + card.world_from_card[:3, 3]
     hull = cv2.convexHull(flatten(there, view).astype(np.float32))
     if cv2.contourArea(hull) < _LEAST_AREA * max(card.width, card.height) ** 2:

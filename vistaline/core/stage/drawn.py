@@ -119,14 +119,8 @@ def drawing_of(shot: Shot, layer: Layer) -> Drawing | None:
     said = [drawn_style.model_dump_json() if drawn_style else "", crop and crop.model_dump_json()]
     return Drawing(
         _named("framed 1", shot.pictures[key].file, f"{said} {aspect and round(aspect, 6)}"),
-        lambda looks: draw_framed(_full(looks[key]), drawn_style, crop, aspect),
+        lambda looks: draw_framed(looks[key].picture, drawn_style, crop, aspect),
     )
-
-
-def _full(pyramid: Pyramid) -> Rgba16:
-    """Return a look at full size."""
-    inside = pyramid.levels[0][BORDER:-BORDER, BORDER:-BORDER]
-    return inside[: pyramid.height, : pyramid.width]
 
 
 def _small(pyramid: Pyramid) -> Rgba16:

@@ -14,11 +14,12 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from vistaline.core.arrays import FloatArray, Rgba16
+from vistaline.core.arrays import FloatArray, Matrix3, Matrix4, Rgba16
 from vistaline.core.looks.frame_styles import FrameStyle, Shadow
+from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
 
-__all__ = ["Cast", "Fallen", "casts_of", "draw_shadow"]
+__all__ = ["Cast", "Fallen", "Shade", "casts_of", "draw_shadow"]
 
 _STEPS = 4
 """Steps of softness to a doubling."""
@@ -28,17 +29,48 @@ _LEAST_BLUR = 0.004
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
+class Shade:
+    """Where a shadow's picture lies on what it falls on."""
+
+    texture: str
+    """What its picture is known by."""
+    world_from_plane: Matrix4
+    """Takes places (x, y, 0, 1) of the picture's own rectangle, centred on its origin, to the
+    stage, homogeneous: affine where light is parallel, projective where it comes from a lamp."""
+    width: float
+    height: float
+
+    @property
+    def plane_from_unit(self) -> Matrix3:
+        """3 x 3: unit texture coordinates (0..1, y down) to places in the rectangle."""
+        return np.array(
+            [[self.width, 0, -self.width / 2], [0, -self.height, self.height / 2], [0, 0, 1]]
+        )
+
+    def _image_from_plane(self, camera: CameraState) -> Matrix3:
+        camera_from_plane = camera.camera_from_world @ self.world_from_plane
+        return camera.image_from_camera @ camera_from_plane[:3, [0, 1, 3]]
+
+    def image_from_unit(self, camera: CameraState) -> Matrix3:
+        """3 x 3 homography: unit texture coordinates to frame pixels."""
+        return self._image_from_plane(camera) @ self.plane_from_unit
+
+    def nearness(self, camera: CameraState) -> FloatArray:
+        """Return a, b, c (3,), proportional to 1/z = a x + b y + c over the frame."""
+        return np.linalg.inv(self._image_from_plane(camera))[2]
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
 class Cast:
     """A shadow that lies on a card."""
 
     receiver: int
     """Index into the cards."""
-    shadow: Card
-    """The rectangle its picture fills, in the receiver's plane; not rigid."""
+    shade: Shade
     strength: float
 
 
-Fallen = dict[tuple[Card, Card, Shadow], "Card | None"]
+Fallen = dict[tuple[Card, Card, Shadow], "Shade | None"]
 """Shadows that have been computed: of a card, on a card, thrown as the style says."""
 
 
@@ -61,14 +93,14 @@ def casts_of(
             pair = card, receiver, style.shadow
             if pair not in known:
                 known[pair] = _fallen(*pair)
-            shadow = known[pair]
-            if shadow is not None:
+            shade = known[pair]
+            if shade is not None:
                 strength = style.shadow.strength * card.opacity
-                found.append(Cast(receiver=n, shadow=shadow, strength=strength))
+                found.append(Cast(receiver=n, shade=shade, strength=strength))
     return found
 
 
-def _fallen(card: Card, receiver: Card, shadow: Shadow) -> Card | None:
+def _fallen(card: Card, receiver: Card, shadow: Shadow) -> Shade | None:
     pose, plane = card.world_from_card, receiver.world_from_card
     angle = math.radians(shadow.angle)
     aside = math.sin(angle) * pose[:3, 0] + math.cos(angle) * pose[:3, 1]
@@ -90,10 +122,9 @@ def _fallen(card: Card, receiver: Card, shadow: Shadow) -> Card | None:
     width, height = card.width + 2 * blur, card.height + 2 * blur
     if not _touches(fallen, (width, height), receiver):
         return None
-    return Card(
-        layer=card.layer,
+    return Shade(
         texture=f"shadow {steps} {card.texture}",
-        world_from_card=fallen,
+        world_from_plane=fallen,
         width=width,
         height=height,
     )

@@ -1,0 +1,184 @@
+"""The geometry of what catches or carries a layer's picture: flat cards and planes, and bodies.
+
+Ray tests, the plan's areas, the look ahead and the browser's meshes ask a layer's surface. A new
+kind of surface is one class with the four members of :class:`Surface`, registered for the way of
+standing that has it::
+
+    @surface_as.register
+    def _(stands: Relief) -> Surface:
+        return ReliefSurface(stands)
+
+What it shows is then rendered by way of :meth:`Surface.trace`; a faster way of its own may be
+registered with ``render.sources.source_on``.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import singledispatch
+from typing import Protocol
+
+import numpy as np
+from numba import njit
+
+from vistaline.core.arrays import FloatArray
+from vistaline.core.geometry.bodies import Body, hit_body, mesh_of
+from vistaline.core.geometry.ordering import NEAR
+from vistaline.core.model import Part
+from vistaline.core.shot.layer import Layer
+from vistaline.core.shot.stands import Solid
+from vistaline.core.stage.camera import CameraState
+from vistaline.core.stage.cards import Card
+from vistaline.core.stage.rays import rays_of, reach_of
+
+__all__ = [
+    "BodySurface",
+    "FlatSurface",
+    "Surface",
+    "Traced",
+    "surface_as",
+    "surface_of",
+    "unit_at",
+]
+
+Bounds = tuple[int, int, int, int]
+"""x0, y0, x1, y1 in whole frame pixels."""
+
+
+@dataclass(frozen=True, eq=False)
+class Traced:
+    """What the rays of frame points meet; all arrays have the points' shape."""
+
+    near: FloatArray
+    """1/z in 1/m, 0 where the surface is not."""
+    u: FloatArray
+    v: FloatArray
+    """Unit texture coordinates, 0 to 1 within the picture; NaN where it has none."""
+
+
+class Surface(Protocol):
+    """The geometry of one layer, whatever frame it is seen in."""
+
+    @property
+    def mesh(self) -> str:
+        """The name by which a browser asks for its mesh; "" if a rectangle does."""
+        ...
+
+    def points(self, card: Card) -> FloatArray:
+        """Return points (N, 3) in the card's metres: what they enclose is what it covers."""
+        ...
+
+    def bounds(self, card: Card, camera: CameraState) -> tuple[Bounds, float]:
+        """Return the frame pixels it may touch, and the greatest 1/z it may have there."""
+        ...
+
+    def trace(self, card: Card, camera: CameraState, x: FloatArray, y: FloatArray) -> Traced:
+        """Return what the rays of frame points ``x``, ``y`` (equal shapes) meet of it first."""
+        ...
+
+
+class FlatSurface:
+    """A rectangle: a card, or a plane that catches its picture."""
+
+    mesh = ""
+
+    def points(self, card: Card) -> FloatArray:
+        """Return its corners (4, 3)."""
+        return card.outline * [1, 1, 0]
+
+    def bounds(self, card: Card, camera: CameraState) -> tuple[Bounds, float]:
+        """Return all of the frame: what draws flat things asks for their edges instead."""
+        width, height = camera.frame_size
+        return (0, 0, width, height), np.inf
+
+    def trace(self, card: Card, camera: CameraState, x: FloatArray, y: FloatArray) -> Traced:
+        """Return the plane's 1/z and the picture there; what catches a picture ends at its edges.
+
+        A card's picture may reach beyond 0 to 1, where it is transparent.
+        """
+        nothing = np.zeros(np.shape(x))
+        image_from_unit = card.image_from_unit(camera)
+        if abs(np.linalg.det(image_from_unit)) < 1e-12:
+            return Traced(nothing, nothing + np.nan, nothing + np.nan)
+        points = np.stack([x, y, np.ones(np.shape(x))], axis=-1)
+        u, v, w = np.moveaxis(points @ np.linalg.inv(image_from_unit).T, -1, 0)
+        card_from_image = np.linalg.inv(card.image_from_card(camera))
+        across, up, near = np.moveaxis(points @ card_from_image.T, -1, 0)
+        seen = (w > 0) & (near > 0)
+        if card.projector is not None:
+            seen &= (abs(across) <= card.width / 2 * near) & (abs(up) <= card.height / 2 * near)
+        w = np.where(seen, w, np.nan)
+        return Traced(np.where(seen, near, 0.0), u / w, v / w)
+
+
+@dataclass(frozen=True)
+class BodySurface:
+    """A box, ball, cylinder or arch."""
+
+    body: Body
+
+    @property
+    def mesh(self) -> str:
+        """The body's name."""
+        return self.body.value
+
+    def points(self, card: Card) -> FloatArray:
+        """Return the points of its mesh (N, 3)."""
+        points, _ = mesh_of(self.body)
+        return points * [card.width / 2, card.height / 2, card.depth / 2]
+
+    def bounds(self, card: Card, camera: CameraState) -> tuple[Bounds, float]:
+        """Return where the box round it is seen."""
+        return reach_of(card, camera)
+
+    def trace(self, card: Card, camera: CameraState, x: FloatArray, y: FloatArray) -> Traced:
+        """Return where rays meet it first, and what its projector threw there."""
+        origin, rays, unit_from_body = rays_of(card, camera)
+        points = np.stack([np.ravel(x), np.ravel(y), np.ones(np.size(x))])
+        ways = (rays @ points).T
+        depth = _depths(self.body.number, origin, ways)
+        met = np.isfinite(depth)
+        places = origin + np.where(met, depth, 0.0)[:, None] * ways
+        u, v, w = unit_from_body @ np.column_stack([places, np.ones(len(places))]).T
+        w = np.where(met & (w > 0), w, np.nan)
+        shape = np.shape(x)
+        near = np.where(met, 1 / np.where(met, depth, 1.0), 0.0)
+        return Traced(near.reshape(shape), (u / w).reshape(shape), (v / w).reshape(shape))
+
+
+@njit(cache=True, nogil=True)
+def _depths(kind, origin, ways):  # type: ignore[no-untyped-def]
+    """Return how deep rays (N, 3) meet a body (N,); inf if they do not."""
+    found = np.empty(len(ways))
+    for n in range(len(ways)):
+        found[n] = hit_body(
+            kind, origin[0], origin[1], origin[2], ways[n, 0], ways[n, 1], ways[n, 2], NEAR
+        )
+    return found
+
+
+_FLAT = FlatSurface()
+
+
+@singledispatch
+def surface_as(stands: Part) -> Surface:
+    """Return the surface of what stands like this; flat, unless something is registered."""
+    return _FLAT
+
+
+@surface_as.register
+def _(stands: Solid) -> Surface:
+    return BodySurface(stands.body)
+
+
+def surface_of(layer: Layer) -> Surface:
+    """Return a layer's surface."""
+    return surface_as(layer.stands)
+
+
+def unit_at(card: Card, camera: CameraState, x: float, y: float) -> tuple[float, float] | None:
+    """Return which unit texture coordinates of a card a frame point shows; None if none."""
+    met = surface_of(card.layer).trace(card, camera, np.array(x), np.array(y))
+    if not met.near > 0 or np.isnan(met.u):
+        return None
+    return float(met.u), float(met.v)
