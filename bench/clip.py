@@ -9,8 +9,10 @@ from pathlib import Path
 
 from bench import scene
 from bench.figures import Figure
+from vistaline.core.formats.encoders import ClipFormat
+from vistaline.core.formats.outputs import encoder_called
 from vistaline.core.formats.video import ClipWriter
-from vistaline.core.render.clip import render_clip
+from vistaline.core.render.clip import render_frames
 from vistaline.core.render.frame import Renderer
 
 FRAMES = 96
@@ -29,16 +31,18 @@ def measure() -> list[Figure]:
     cores = os.cpu_count() or 1
     with tempfile.TemporaryDirectory() as folder:
         began, cpu = time.perf_counter(), _cpu()
-        render_clip(renderer, range(FRAMES), Path(folder) / "clip.mp4")
+        target = str(Path(folder) / "clip.mp4")
+        render_frames(renderer, range(FRAMES), encoder_called("mp4"), target)
         wall, whole = time.perf_counter() - began, _cpu() - cpu
 
         cpu = _cpu()
         frames = [renderer.yuv(n) for n in range(FRAMES)]
         render = _cpu() - cpu
         cpu = _cpu()
-        with ClipWriter(Path(folder) / "again.mp4", shot.frame.size, shot.frame.rate) as writer:
-            for frame in frames:
-                writer.write(frame)
+        clip = ClipFormat(shot.frame.size, shot.frame.rate)
+        with ClipWriter(Path(folder) / "again.mp4", clip) as writer:
+            for n, frame in enumerate(frames):
+                writer.write(n, frame)
         encode = _cpu() - cpu
     return [
         Figure("clip, frames a second", FRAMES / wall, "fps", None, "higher"),

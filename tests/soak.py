@@ -22,7 +22,7 @@ from vistaline.actions.shots import current_shot
 from vistaline.stack.run import load_demo
 from vistaline.store.database import connect
 from vistaline.store.files import FileStore
-from vistaline.store.models import JobState, OutputKind, RenderJob, ShotRow
+from vistaline.store.models import JobState, RenderJob, ShotRow
 
 __all__ = ["main"]
 
@@ -49,9 +49,7 @@ def main() -> None:
             for row in session.query(ShotRow).order_by(ShotRow.id).limit(chosen.reach):
                 frame = current_shot(session, row).frame
                 last = min(frame.duration, round(chosen.seconds * frame.rate)) - 1
-                job = renders.start_render(
-                    session, row, kind=OutputKind.MP4, scale=chosen.scale, last=last
-                )
+                job = renders.start_render(session, row, kind="mp4", scale=chosen.scale, last=last)
                 jobs.append((job.id, row.name))
         spawn = multiprocessing.get_context("spawn")
         busy = [

@@ -10,6 +10,7 @@ import sys
 import tempfile
 import time
 from concurrent.futures import ProcessPoolExecutor, as_completed
+from dataclasses import dataclass
 from functools import partial
 from multiprocessing import get_context
 from pathlib import Path
@@ -18,14 +19,16 @@ import click
 
 from vistaline.core.errors import CoreError, MaskError
 from vistaline.core.foresight.watch import findings
+from vistaline.core.formats.encoders import ClipFormat
 from vistaline.core.formats.incoming import keep_pyramid
+from vistaline.core.formats.outputs import encoder_called, encoder_for, options_for
 from vistaline.core.formats.separation import write_separation
 from vistaline.core.formats.shotfile import read_shot_file
-from vistaline.core.formats.video import join_clips
+from vistaline.core.model import Part
 from vistaline.core.picture.colour import codes_from_linear
 from vistaline.core.picture.decode import decode_picture
 from vistaline.core.picture.pyramid import Pyramid, PyramidStore
-from vistaline.core.render.clip import frame_ranges, render_clip, render_sequence
+from vistaline.core.render.clip import frame_ranges, render_frames
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.separate.cutset import parse_cutset
 from vistaline.core.separate.exemplar import ExemplarSettings
@@ -52,26 +55,38 @@ def commands() -> None:
 @click.option("--scale", type=click.FloatRange(0.05, 4), default=1.0, show_default=True)
 @click.option("--workers", type=click.IntRange(1, 64), default=1, show_default=True,
               help="Processes that render frame ranges side by side.")  # fmt: skip
-def render(shotfile: Path, output: str, frames: str | None, scale: float, workers: int) -> None:
-    """Render SHOTFILE to an MP4 clip or to PNG files."""
+@click.option("--set", "chosen", multiple=True, metavar="NAME=VALUE",
+              help="An option of the output, such as crf=20; may be repeated.")  # fmt: skip
+def render(
+    shotfile: Path,
+    output: str,
+    frames: str | None,
+    scale: float,
+    workers: int,
+    chosen: tuple[str, ...],
+) -> None:
+    """Render SHOTFILE to a clip or to the files of its frames, by how OUTPUT ends."""
+    encoder = encoder_for(output)
+    options = options_for(encoder, dict(_pair(each) for each in chosen))
     shot, pictures = read_shot_file(shotfile)
     shot = scaled(shot, scale)
     stretch = _frame_range(frames, shot.frame.duration)
-    target = Path(output)
-    if target.suffix.lower() not in (".mp4", ".png"):
-        raise click.UsageError(f"{output}: name a clip (.mp4) or numbered frames (%04d.png).")
-    target.parent.mkdir(parents=True, exist_ok=True)
+    Path(output).parent.mkdir(parents=True, exist_ok=True)
     began = time.monotonic()
     if workers == 1:
         renderer = Renderer(shot, _open_looks(shot, pictures))
         report = partial(_report, began, len(stretch))
-        if target.suffix.lower() == ".mp4":
-            render_clip(renderer, stretch, target, progress=report)
-        else:
-            render_sequence(renderer, stretch, output, progress=report)
+        render_frames(renderer, stretch, encoder, output, options=options, progress=report)
     else:
-        _render_with_workers(shot, pictures, stretch, output, workers, began)
+        _render_with_workers(_Job(shot, pictures, encoder.key, options), stretch, output, workers)
     click.echo(f"\n{output}: {len(stretch)} frames in {time.monotonic() - began:.1f} s", err=True)
+
+
+def _pair(chosen: str) -> tuple[str, str]:
+    name, equals, value = chosen.partition("=")
+    if not equals:
+        raise click.UsageError(f"--set {chosen}: write it as NAME=VALUE, such as crf=20.")
+    return name.strip(), value.strip()
 
 
 @commands.command()
@@ -181,46 +196,47 @@ def _report(began: float, total: int, done: int) -> None:
     click.echo(f"\r{done} of {total} frames, {left:.0f} s left ", err=True, nl=False)
 
 
-def _render_with_workers(
-    shot: Shot,
-    pictures: dict[str, Path],
-    stretch: range,
-    output: str,
-    workers: int,
-    began: float,
-) -> None:
-    target = Path(output)
-    _open_looks(shot, pictures)
-    clip = target.suffix.lower() == ".mp4"
+@dataclass(frozen=True)
+class _Job:
+    """What every process renders: it is sent to them."""
+
+    shot: Shot
+    pictures: dict[str, Path]
+    encoder: str
+    options: Part
+
+
+def _render_with_workers(job: _Job, stretch: range, output: str, workers: int) -> None:
+    began, target, encoder = time.monotonic(), Path(output), encoder_called(job.encoder)
+    _open_looks(job.shot, job.pictures)
     # Short enough that all workers have something to do to the end.
     length = max(12, min(48, -(-len(stretch) // workers)))
     ranges = frame_ranges(stretch.start, stretch.stop, length)
-    folder = Path(tempfile.mkdtemp(prefix=f".{target.name}.", dir=target.parent)) if clip else None
+    folder = Path(tempfile.mkdtemp(prefix=f".{target.name}.", dir=target.parent))
     try:
-        pieces = [folder / f"{a:06d}.mp4" if folder else Path(output) for a, _ in ranges]
         with ProcessPoolExecutor(workers, mp_context=get_context("spawn")) as pool:
             jobs = {
-                pool.submit(_render_range, shot, pictures, a, b, str(piece)): b - a
-                for (a, b), piece in zip(ranges, pieces, strict=True)
+                pool.submit(
+                    _render_range, job, a, b, encoder.part(folder, a) if encoder.joined else output
+                ): b - a
+                for a, b in ranges
             }
             done = 0
-            for job in as_completed(jobs):
-                job.result()
-                done += jobs[job]
+            for finished in as_completed(jobs):
+                finished.result()
+                done += jobs[finished]
                 _report(began, len(stretch), done)
-        if clip:
-            join_clips(pieces, target, shot.frame.rate)
+        if encoder.joined:
+            clip = ClipFormat(job.shot.frame.size, job.shot.frame.rate)
+            encoder.join(encoder.parts(folder, ranges), target, clip, lambda: None)
     finally:
-        if folder:
-            shutil.rmtree(folder, ignore_errors=True)
+        shutil.rmtree(folder, ignore_errors=True)
 
 
-def _render_range(shot: Shot, pictures: dict[str, Path], start: int, stop: int, out: str) -> None:
-    renderer = Renderer(shot, _open_looks(shot, pictures), threads=1)
-    if out.lower().endswith(".mp4"):
-        render_clip(renderer, range(start, stop), Path(out), threads=1)
-    else:
-        render_sequence(renderer, range(start, stop), out)
+def _render_range(job: _Job, start: int, stop: int, target: str) -> None:
+    renderer = Renderer(job.shot, _open_looks(job.shot, job.pictures), threads=1)
+    encoder = encoder_called(job.encoder)
+    render_frames(renderer, range(start, stop), encoder, target, options=job.options, threads=1)
 
 
 def main() -> None:

@@ -12,6 +12,7 @@ import pytest
 from PIL import Image
 
 from vistaline.core.errors import PictureError, RenderError, ShotError
+from vistaline.core.formats.encoders import ClipFormat
 from vistaline.core.formats.shotfile import read_shot_file, write_shot_file
 from vistaline.core.formats.video import ClipWriter, join_clips
 from vistaline.core.timing import parse_rate
@@ -67,9 +68,9 @@ def test_joined_pieces_are_one_clip_of_exact_rate(
     pieces = []
     for start, stop in ((0, 15), (15, 27), (27, 41)):
         pieces.append(tmp_path / f"{start}.mp4")
-        with ClipWriter(pieces[-1], (320, 180), rate) as writer:
-            for frame in frames[start:stop]:
-                writer.write(frame.copy())
+        with ClipWriter(pieces[-1], ClipFormat((320, 180), rate)) as writer:
+            for n, frame in enumerate(frames[start:stop], start):
+                writer.write(n, frame.copy())
     join_clips(pieces, tmp_path / "whole.mp4", rate)
     facts = probe(tmp_path / "whole.mp4")
     assert facts["codec_name"] == "h264" and facts["pix_fmt"] == "yuv420p"
@@ -92,13 +93,13 @@ def test_joined_pieces_are_one_clip_of_exact_rate(
 
 
 def test_a_clip_that_fails_leaves_nothing(tmp_path: Path) -> None:
-    path = tmp_path / "clip.mp4"
-    with pytest.raises(ZeroDivisionError), ClipWriter(path, (320, 180), parse_rate(24)) as writer:
-        writer.write(np.zeros((270, 320), np.uint8))
+    path, clip = tmp_path / "clip.mp4", ClipFormat((320, 180), parse_rate(24))
+    with pytest.raises(ZeroDivisionError), ClipWriter(path, clip) as writer:
+        writer.write(0, np.zeros((270, 320), np.uint8))
         raise ZeroDivisionError
-    with pytest.raises(RenderError), ClipWriter(path, (320, 180), parse_rate(24)) as writer:
-        for _ in range(9):
-            writer.write(np.zeros((10, 320), np.uint8))
+    with pytest.raises(RenderError), ClipWriter(path, clip) as writer:
+        for n in range(9):
+            writer.write(n, np.zeros((10, 320), np.uint8))
     assert list(tmp_path.iterdir()) == []
 
 

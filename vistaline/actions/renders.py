@@ -8,10 +8,8 @@ from __future__ import annotations
 
 import json
 import time
-import zipfile
 from collections.abc import Callable
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
 from sqlalchemy import func, select, text, update
@@ -34,16 +32,16 @@ from vistaline.actions.life import (
 from vistaline.actions.pictures import Library
 from vistaline.actions.queue import Queue
 from vistaline.actions.shots import current_shot
-from vistaline.core.files import replace_safely
-from vistaline.core.formats.video import join_clips
-from vistaline.core.render.clip import frame_ranges, range_length, render_clip, render_sequence
+from vistaline.core.errors import RenderError
+from vistaline.core.formats.encoders import ClipFormat
+from vistaline.core.formats.outputs import encoder_called
+from vistaline.core.render.clip import frame_ranges, range_length, render_frames
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.shot.document import dump_shot, parse_shot
 from vistaline.core.shot.shot import Shot
 from vistaline.store.models import (
     ACTIVE,
     JobState,
-    OutputKind,
     RenderJob,
     RenderRange,
     ShotRow,
@@ -72,12 +70,16 @@ def start_render(
     session: Session,
     row: ShotRow,
     *,
-    kind: OutputKind,
+    kind: str,
     scale: float = 1.0,
     first: int = 0,
     last: int | None = None,
 ) -> RenderJob:
     """Keep a render of the shot as it is now; announce it after the commit."""
+    try:
+        encoder_called(kind)
+    except RenderError as error:
+        raise Refused(str(error)) from error
     shot = current_shot(session, row)
     last = shot.frame.duration - 1 if last is None else last
     if not 0 <= first <= last < shot.frame.duration:
@@ -296,14 +298,17 @@ def _render_range(hand: _Hand, renderer: Renderer, job: RenderJob, piece: Render
         return {"done": encoded, "seconds": time.monotonic() - began}
 
     with _beating(hand, RenderRange, piece.id, how_far) as beating:
-        if job.kind is OutputKind.MP4:
-            path = folder / _piece_name(piece)
-            render_clip(renderer, frames, path, progress=progress, check=beating.check, threads=1)
-        else:
-            pattern = str(folder / "%06d.png")
-            render_sequence(
-                renderer, frames, pattern, progress=progress, check=beating.check, keep=True
-            )
+        encoder = encoder_called(job.kind)
+        render_frames(
+            renderer,
+            frames,
+            encoder,
+            encoder.part(folder, piece.start),
+            progress=progress,
+            check=beating.check,
+            threads=1,
+            keep=True,
+        )
         encoded = len(frames)
         _done(hand, RenderRange, piece.id, state=JobState.DONE, **how_far())
 
@@ -327,26 +332,18 @@ def _done(
     insist(change)
 
 
-def _piece_name(piece: RenderRange) -> str:
-    return f"{piece.start:06d}.mp4"
-
-
 def _join(hand: _Hand) -> None:
     """Join the ranges if all are done, and if no other worker does."""
     job = insist(lambda: _claim_join(hand))
     if job is None:
         return
     folder = hand.library.files.render_folder(job.id)
-    clip = job.kind is OutputKind.MP4
-    result = folder / f"result.{'mp4' if clip else 'zip'}"
+    encoder, shot = encoder_called(job.kind), _shot_of(job)
+    result = folder / f"result{encoder.suffix}"
+    parts = encoder.parts(folder, [(piece.start, piece.stop) for piece in job.ranges])
     with _beating(hand, RenderJob, job.id) as beating:
-        if clip:
-            pieces = [folder / _piece_name(piece) for piece in job.ranges]
-            join_clips(pieces, result, _shot_of(job).frame.rate)
-        else:
-            frames = [n for piece in job.ranges for n in range(piece.start, piece.stop)]
-            pieces = [folder / f"{frame:06d}.png" for frame in frames]
-            _zip(pieces, result, beating.check)
+        clip = ClipFormat(shot.frame.size, shot.frame.rate)
+        encoder.join(parts, result, clip, beating.check)
         _done(
             hand,
             RenderJob,
@@ -356,8 +353,8 @@ def _join(hand: _Hand) -> None:
             result=str(result.relative_to(hand.library.files.root)),
             size=result.stat().st_size,
         )
-    for piece in pieces:
-        piece.unlink(missing_ok=True)
+    for part in parts:
+        part.unlink(missing_ok=True)
 
 
 def _claim_join(hand: _Hand) -> RenderJob | None:
@@ -389,13 +386,3 @@ def _fail(hand: _Hand, words: str) -> None:
 def _end(session: Session, job: RenderJob, words: str) -> None:
     job.state, job.error, job.worker = JobState.FAILED, words, ""
     _release(session, job.id)
-
-
-def _zip(frames: list[Path], result: Path, check: Callable[[], None]) -> None:
-    unfinished = result.with_suffix(".part")
-    # Stored, not deflated: PNG is compressed already.
-    with zipfile.ZipFile(unfinished, "w", zipfile.ZIP_STORED) as archive:
-        for frame in frames:
-            check()
-            archive.write(frame, frame.name)
-    replace_safely(unfinished, result)

@@ -18,7 +18,6 @@ __all__ = [
     "Base",
     "JobState",
     "Membership",
-    "OutputKind",
     "Person",
     "Picture",
     "PictureRole",
@@ -223,13 +222,6 @@ class SheetRevision(RevisionOf, Base):
     owner_id: Mapped[int] = mapped_column(ForeignKey("sheet.id", ondelete="CASCADE"))
 
 
-class OutputKind(StrEnum):
-    """What a render hands over."""
-
-    MP4 = "mp4"
-    PNG = "png"
-
-
 class JobState(StrEnum):
     """Where a render or another job is."""
 
@@ -266,7 +258,8 @@ class RenderJob(Worked, Base):
 
     __tablename__ = "render_job"
     shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="CASCADE"))
-    kind: Mapped[OutputKind] = mapped_column(_enum(OutputKind))
+    kind: Mapped[str] = mapped_column(String(16))
+    """Which output it becomes: a key of the encoders."""
     name: Mapped[str]
     document: Mapped[str] = mapped_column(_Document)
     scale: Mapped[float] = mapped_column(default=1.0)

@@ -9,9 +9,10 @@ from flask import Blueprint, redirect, render_template, request, send_file, url_
 from flask_login import login_required
 
 from vistaline.actions import projects, renders, shots
-from vistaline.actions.errors import NotFound, Refused
+from vistaline.actions.errors import NotFound
 from vistaline.core.foresight.watch import findings
-from vistaline.store.models import JobState, OutputKind, RenderJob, ShotRow
+from vistaline.core.formats.outputs import ENCODERS
+from vistaline.store.models import JobState, RenderJob, ShotRow
 from vistaline.web.context import person_id, say_if_delayed, services, session
 
 __all__ = ["blueprint"]
@@ -51,6 +52,7 @@ def _jobs(row: ShotRow) -> dict[str, Any]:
     found = renders.jobs_of(session(), row)
     return {
         "jobs": [(job, renders.progress_of(session(), job)) for job in found],
+        "encoders": ENCODERS,
         "active": any(job.state in (JobState.WAITING, JobState.RUNNING) for job in found),
     }
 
@@ -61,14 +63,10 @@ def start(shot_id: int) -> Any:
     """Ask for a render."""
     row = projects.find_shot(session(), person_id(), shot_id)
     form = request.form
-    try:
-        kind = OutputKind(form.get("kind", "mp4"))
-    except ValueError:
-        raise Refused("Choose a clip (MP4) or frames (PNG).") from None
     job = renders.start_render(
         session(),
         row,
-        kind=kind,
+        kind=form.get("kind", "mp4"),
         scale=form.get("percent", 100.0, type=float) / 100,
         first=form.get("first", 0, type=int),
         last=form.get("last", type=int),

@@ -15,18 +15,7 @@ from vistaline.core.geometry.bodies import hit_body
 from vistaline.core.geometry.ordering import NEAR
 from vistaline.core.render.laying import EDGES
 
-__all__ = [
-    "BARE",
-    "BINS",
-    "COUNTED",
-    "FLAT",
-    "TRACED",
-    "UNCOUNTED",
-    "Number",
-    "Whole",
-    "bin_edges",
-    "look",
-]
+__all__ = ["BARE", "BINS", "COUNTED", "FLAT", "TRACED", "UNCOUNTED", "Number", "bin_edges", "look"]
 
 BARE, UNCOUNTED = -1.0, 1e9
 """What the stretch map holds where nothing is seen, and where what is seen has no pixels."""

@@ -13,11 +13,14 @@ from typing import Any, Self
 
 import av
 import numpy as np
+from pydantic import Field
 
 from vistaline.core.errors import RenderError
 from vistaline.core.files import replace_safely
+from vistaline.core.formats.encoders import ClipFormat, Layout
+from vistaline.core.model import Part
 
-__all__ = ["ClipWriter", "join_clips"]
+__all__ = ["ClipWriter", "H264Clip", "join_clips"]
 
 _BT709 = 1
 """Code point 1 for primaries, transfer and matrix alike: ITU-T H.273, tables 2 to 4."""
@@ -28,6 +31,12 @@ _LOOKAHEAD = 16
 """Frames the encoder looks ahead. Its own 40 would hold back a whole second's piece to the end."""
 
 
+class ClipOptions(Part):
+    """What can be chosen of a clip."""
+
+    crf: int = Field(16, ge=0, le=51, description="x264's constant quality: less is finer.")
+
+
 class ClipWriter:
     """Encodes frames in a thread of its own while the next are rendered.
 
@@ -35,28 +44,27 @@ class ClipWriter:
     (common practice, no source): the clip looks like the viewfinder.
 
     Leaving the block encodes what still waits, which may take as long as rendering did;
-    ``encoded`` is called, in the encoder's thread, with the number of frames that are written.
+    ``written`` is called, in the encoder's thread, with the number of frames that are written.
     """
 
     def __init__(
         self,
         path: Path,
-        size: tuple[int, int],
-        rate: Fraction,
+        clip: ClipFormat,
         *,
+        options: ClipOptions | None = None,
         threads: int = 0,
-        crf: int = 16,
-        encoded: Callable[[int], None] = lambda count: None,
+        written: Callable[[int], None] = lambda count: None,
     ) -> None:
-        self._path, self._encoded = path, encoded
+        self._path, self._written, rate = path, written, clip.rate
         self._unfinished = path.with_name(f".{path.name}.{os.getpid()}.part")
         self._container = av.open(str(self._unfinished), "w", format="mp4")
         stream: Any = self._container.add_stream("libx264", rate=rate)
-        stream.width, stream.height = size
+        stream.width, stream.height = clip.size
         stream.pix_fmt = "yuv420p"
         stream.time_base = 1 / rate
         stream.options = {
-            "crf": str(crf),
+            "crf": str((options or ClipOptions()).crf),
             "preset": "medium",
             "x264-params": f"rc-lookahead={_LOOKAHEAD}",
         }
@@ -80,13 +88,17 @@ class ClipWriter:
         except queue.Empty:
             return None
 
-    def write(self, frame: np.ndarray) -> None:
-        """Hand over a frame, (height * 3/2, width) uint8, planar 4:2:0; it is not copied."""
+    def has(self, frame: int) -> bool:
+        """No frame is kept: what is begun of a clip is worth nothing."""
+        return False
+
+    def write(self, frame: int, pixels: np.ndarray) -> None:
+        """Hand over the next frame, as ``Layout.YUV420`` has it; it is not copied."""
         while True:
             if self._error:
                 raise RenderError(f"The clip could not be written: {self._error}") from self._error
             try:
-                self._frames.put(frame, timeout=0.5)
+                self._frames.put(pixels, timeout=0.5)
                 return
             except queue.Full:
                 continue
@@ -112,7 +124,7 @@ class ClipWriter:
             packet.stream = self._stream
             self._container.mux(packet)
             written += 1
-            self._encoded(written)
+            self._written(written)
         return written
 
     def __enter__(self) -> Self:
@@ -145,6 +157,42 @@ class ClipWriter:
                 ) from self._error
             return
         replace_safely(self._unfinished, self._path)
+
+
+class H264Clip:
+    """An MP4 file."""
+
+    key, label, about = "mp4", "Clip", "MP4, H.264 4:2:0, BT.709"
+    ending, suffix = ".mp4", ".mp4"
+    joined, plays = True, True
+    layout, options = Layout.YUV420, ClipOptions
+
+    def open(
+        self,
+        target: str,
+        clip: ClipFormat,
+        *,
+        options: ClipOptions,
+        threads: int,
+        keep: bool,
+        written: Callable[[int], None],
+    ) -> ClipWriter:
+        """Begin a clip."""
+        return ClipWriter(Path(target), clip, options=options, threads=threads, written=written)
+
+    def part(self, folder: Path, start: int) -> str:
+        """Return the path of a range's own clip."""
+        return str(folder / f"{start:06d}.mp4")
+
+    def parts(self, folder: Path, ranges: Sequence[tuple[int, int]]) -> list[Path]:
+        """Return one clip a range."""
+        return [Path(self.part(folder, start)) for start, _ in ranges]
+
+    def join(
+        self, parts: Sequence[Path], result: Path, clip: ClipFormat, check: Callable[[], None]
+    ) -> None:
+        """Put the clips together without encoding again."""
+        join_clips(parts, result, clip.rate)
 
 
 def join_clips(pieces: Sequence[Path], path: Path, rate: Fraction) -> None:

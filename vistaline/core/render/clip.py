@@ -1,16 +1,15 @@
-"""Many frames: a stretch of a shot to a clip or to PNG files."""
+"""Many frames: a stretch of a shot into a clip, or whatever else an encoder makes."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from itertools import pairwise
-from pathlib import Path
 
-from vistaline.core.formats.sequence import numbered, write_png
-from vistaline.core.formats.video import ClipWriter
+from vistaline.core.formats.encoders import ClipFormat, Encoder
+from vistaline.core.model import Part
 from vistaline.core.render.frame import Renderer
 
-__all__ = ["frame_ranges", "range_length", "render_clip", "render_sequence"]
+__all__ = ["frame_ranges", "range_length", "render_frames"]
 
 Progress = Callable[[int], None]
 """Called with the number of frames that are written to the file."""
@@ -44,44 +43,34 @@ def frame_ranges(start: int, stop: int, length: int = RANGE) -> list[tuple[int, 
     return list(pairwise(cuts))
 
 
-def render_clip(
+def render_frames(
     renderer: Renderer,
     frames: range,
-    path: Path,
+    encoder: Encoder,
+    target: str,
     *,
+    options: Part | None = None,
     progress: Progress = lambda done: None,
     check: Check = lambda: None,
     threads: int = 0,
+    keep: bool = False,
 ) -> None:
-    """Render ``frames`` into an MP4 clip; encoding goes on beside rendering.
+    """Render ``frames`` into what an encoder makes; encoding may go on beside rendering.
 
-    ``progress`` is called in the encoder's thread.
+    ``target``: a file's path, or a pattern for the files of frames, such as ``%04d.png``.
+    ``progress`` is called in whatever thread encodes; with ``keep`` what is there already of an
+    earlier attempt is not rendered again.
     """
-    shot = renderer.shot
-    with ClipWriter(
-        path, shot.frame.size, shot.frame.rate, threads=threads, encoded=progress
+    frame_format = renderer.shot.frame
+    with encoder.open(
+        target,
+        ClipFormat(frame_format.size, frame_format.rate),
+        options=options or encoder.options(),
+        threads=threads,
+        keep=keep,
+        written=progress,
     ) as writer:
         for frame in frames:
             check()
-            writer.write(renderer.yuv(frame, writer.buffer()))
-
-
-def render_sequence(
-    renderer: Renderer,
-    frames: range,
-    pattern: str,
-    *,
-    progress: Progress = lambda done: None,
-    check: Check = lambda: None,
-    keep: bool = False,
-) -> None:
-    """Render ``frames`` into PNG files named by ``pattern``, such as ``frames/%04d.png``.
-
-    With ``keep`` a frame whose file is there already is not rendered again.
-    """
-    for done, frame in enumerate(frames, 1):
-        check()
-        path = numbered(pattern, frame)
-        if not (keep and path.exists()):
-            write_png(path, renderer.rgb(frame))
-        progress(done)
+            if not writer.has(frame):
+                writer.write(frame, renderer.pixels(frame, encoder.layout, writer.buffer()))

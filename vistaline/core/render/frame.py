@@ -6,11 +6,13 @@ import os
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from typing import assert_never
 
 import cv2
 import numpy as np
 
 from vistaline.core.arrays import Rgba16
+from vistaline.core.formats.encoders import Layout
 from vistaline.core.looks.blending import MODES, Blend
 from vistaline.core.picture.colour import hex_to_linear
 from vistaline.core.picture.pyramid import Pyramid
@@ -126,6 +128,17 @@ class Renderer:
 
         self._bands(frame, encode)
         return out
+
+    def pixels(self, frame: float, layout: Layout, out: np.ndarray | None = None) -> np.ndarray:
+        """Return a frame as an encoder wants it, in ``out`` if that is given and of use."""
+        match layout:
+            case Layout.YUV420:
+                return self.yuv(frame, out)
+            case Layout.RGB8:
+                return self.rgb(frame)
+            case Layout.LINEAR16:
+                return self.linear(frame)
+        assert_never(layout)
 
     def _bands(self, frame: float, composite_band: Callable[..., None]) -> None:
         """Call ``composite_band(y0, y1, cards, ground)`` for bands of rows, from the top down."""
