@@ -12,23 +12,12 @@ from PIL import Image
 from vistaline.core.picture.strokes import Stroke
 from vistaline.core.prepare import tone
 from vistaline.core.prepare.detail import denoised, enlarged
+from vistaline.core.prepare.mending import Repair, Sharpen
 from vistaline.core.prepare.repair import find_damage, repaired
-from vistaline.core.prepare.steps import (
-    Crop,
-    Curves,
-    Enlarge,
-    Flip,
-    Levels,
-    Prepared,
-    PrepareStep,
-    Repair,
-    Sharpen,
-    Straighten,
-    Turn,
-    geometry,
-    prepare,
-    push_in_limit,
-)
+from vistaline.core.prepare.shaping import Crop, Enlarge, Flip, Straighten, Turn
+from vistaline.core.prepare.step import Prepared
+from vistaline.core.prepare.steps import PrepareStep, geometry, prepare, push_in_limit
+from vistaline.core.prepare.toning import Curves, Levels
 
 STEPS: list[PrepareStep] = [
     Crop(box=(0.1, 0.2, 0.6, 0.5)),

@@ -22,7 +22,8 @@ from vistaline.core.formats.incoming import look_into, part_as_picture, picture_
 from vistaline.core.formats.openraster import RasterLayer, write_openraster
 from vistaline.core.picture.still import encode_png
 from vistaline.core.picture.strokes import Stroke, painted
-from vistaline.core.prepare.steps import Crop, Flip, Prepared, PrepareStep, Turn, prepare
+from vistaline.core.prepare.step import Prepared
+from vistaline.core.prepare.steps import PrepareStep, prepare
 from vistaline.core.separate.exemplar import ExemplarSettings
 from vistaline.core.separate.separation import SeparatedLayer, fill_hole
 from vistaline.core.sheet.sheet import EVERYTHING, Sheet
@@ -39,8 +40,6 @@ from vistaline.store.models import (
 __all__ = ["PICTURE_WORKS"]
 
 _KEPT_EXPORTS = 20
-_EXACT = (Crop, Turn, Flip)
-"""Steps that only move pixels."""
 
 
 # --- bringing in ------------------------------------------------------------------------------
@@ -159,7 +158,7 @@ def prepared_codes(codes: np.ndarray, steps: list[PrepareStep], **more: Any) -> 
         alpha=None if opaque else codes[..., 3].astype(np.float32) / full,
     )
     done = prepare(start, steps, **more)
-    kept = codes.dtype == np.uint8 and all(isinstance(step, _EXACT) for step in steps)
+    kept = codes.dtype == np.uint8 and all(step.exact for step in steps)
     depth: Any = np.uint8 if kept else np.uint16
     top = float(np.iinfo(depth).max)
     colour = np.rint(done.colour * top).astype(depth)

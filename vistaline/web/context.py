@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from flask import current_app, g
@@ -11,8 +11,23 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from vistaline.actions.pictures import Library
 from vistaline.actions.queue import Queue
+from vistaline.core.foresight.overscan import Overscan
+from vistaline.core.kept import Kept
+from vistaline.core.prepare.step import Prepared
 
 __all__ = ["Services", "close_session", "person_id", "say", "say_if_delayed", "services", "session"]
+
+
+@dataclass(frozen=True)
+class KeptAnswers:
+    """What views compute once and keep, under a key that says all it was computed from."""
+
+    findings: Kept[list[str]] = field(default_factory=lambda: Kept("findings"))
+    """By a shot and its version: what to look at."""
+    overscans: Kept[Overscan | None] = field(default_factory=lambda: Kept("overscans"))
+    """By a shot and its version: what covers the edges of all its frames."""
+    prepared: Kept[Prepared] = field(default_factory=lambda: Kept("prepared"))
+    """By a picture's file and the steps: a small copy after them."""
 
 
 @dataclass(frozen=True)
@@ -22,6 +37,7 @@ class Services:
     sessions: sessionmaker[Session]
     library: Library
     queue: Queue
+    kept: KeptAnswers = field(default_factory=KeptAnswers)
 
 
 def services() -> Services:

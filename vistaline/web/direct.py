@@ -84,21 +84,19 @@ def _camera(row: ShotRow, shot: Shot) -> dict[str, Any]:
     }
 
 
-_offers: dict[int, tuple[int, Overscan | None]] = {}
-
-
 def _overscan(row: ShotRow, shot: Shot) -> Overscan | None:
     """Return what covers the edges; computed once a version, as it looks at every frame."""
-    kept = _offers.get(row.id)
-    if kept is None or kept[0] != row.version:
+
+    def make() -> Overscan | None:
         looks = services().library.looks_of(shot)
         solid = [
             layer.id
             for layer in shot.layers
             if layer.field or (layer.picture and looks[layer.picture].opaque)
         ]
-        kept = _offers[row.id] = (row.version, overscan(shot.evolve(cuts=()), solid))
-    return kept[1]
+        return overscan(shot.evolve(cuts=()), solid)
+
+    return services().kept.overscans.get((row.id, row.version), make)
 
 
 @blueprint.get("/<int:shot_id>/framing.json")

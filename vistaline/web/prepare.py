@@ -14,25 +14,19 @@ from PIL import Image
 
 from vistaline.actions import pictures, projects, sheets
 from vistaline.actions.errors import Refused
-from vistaline.core.picture.colour import encode_srgb
-from vistaline.core.picture.pyramid import BORDER
+from vistaline.core.prepare.mending import Repair, damage_of
+from vistaline.core.prepare.shaping import FACTORS, RATIOS
+from vistaline.core.prepare.step import Prepared
 from vistaline.core.prepare.steps import (
-    FACTORS,
-    RATIOS,
-    Crop,
-    Curves,
-    Enlarge,
-    Flip,
-    Prepared,
+    STEPS,
     PrepareStep,
-    Repair,
-    Straighten,
-    Turn,
-    damage_of,
     geometry,
+    neutral_at,
     prepare,
+    small_copy,
+    tones_of,
 )
-from vistaline.core.prepare.tone import curve_table
+from vistaline.core.prepare.toning import Curves
 from vistaline.store.models import Picture
 from vistaline.web import tasks
 from vistaline.web.context import person_id, services, session
@@ -42,25 +36,10 @@ __all__ = ["blueprint"]
 
 blueprint = Blueprint("prepare", __name__, url_prefix="/pictures")
 
-STEPS = {
-    "crop": "Crop",
-    "straighten": "Straighten",
-    "turn": "Turn",
-    "flip": "Mirror",
-    "repair": "Scratches and dust",
-    "denoise": "Noise",
-    "enlarge": "Enlarge",
-    "sharpen": "Sharpen",
-    "levels": "Levels",
-    "curves": "Curves",
-    "saturation": "Saturation",
-    "balance": "White balance",
-    "restore": "Faded colour",
-    "tint": "Tint",
-}
-"""Kinds of steps and what they are called, in the order they are offered."""
-_GEOMETRY = (Crop, Straighten, Turn, Flip, Enlarge)
+_NAMES = {kind: step.label for kind, step in STEPS.items()}
+"""What each kind of step is called, in the order in which they are offered."""
 _SIDE = 1400
+"""Pixels that a preview is long."""
 
 
 def _chosen(opened: Opened) -> int | None:
@@ -74,7 +53,7 @@ def bench(picture_id: int) -> Any:
     """The picture with its steps."""
     opened = open_sheet(picture_id)
     found = pictures.pictures_of(session(), opened.picture.project_id)
-    return page("prepare.html", opened, "prepare", names=STEPS, index=None, strip=found)
+    return page("prepare.html", opened, "prepare", names=_NAMES, index=None, strip=found)
 
 
 @blueprint.get("/<int:picture_id>/panels/steps")
@@ -86,7 +65,7 @@ def steps_panel(picture_id: int) -> Any:
         "_steps.html",
         opened,
         "prepare",
-        names=STEPS,
+        names=_NAMES,
         index=_chosen(opened),
         ratios=RATIOS,
         factors=FACTORS,
@@ -98,13 +77,7 @@ def _drawn_curves(opened: Opened) -> dict[str, list[float]]:
     """Return the chosen step's curves as they are, sampled evenly from dark to light."""
     index = _chosen(opened)
     step = opened.sheet.prepare[index] if index is not None else None
-    if not isinstance(step, Curves):
-        return {}
-    curves = {"value": step.value, "red": step.red, "green": step.green, "blue": step.blue}
-    return {
-        name: curve_table(points)[:: 65535 // 51].round(4).tolist()
-        for name, points in curves.items()
-    }
+    return step.drawn() if isinstance(step, Curves) else {}
 
 
 @blueprint.get("/<int:picture_id>/prepare.json")
@@ -117,9 +90,8 @@ def state(picture_id: int) -> Any:
     places = geometry(opened.sheet.size, steps)
     step = steps[index] if index is not None else None
     # A step that is set in the picture is shown the picture as it comes to the step.
-    upto = index if step is not None and isinstance(step, Crop | Straighten | Repair) else None
+    upto = index if step is not None and step.shown_before else None
     size = places[len(steps) if upto is None else upto][1]
-    picker = step is not None and step.kind == "balance"
     return {
         "version": opened.row.version,
         "size": size,
@@ -127,7 +99,7 @@ def state(picture_id: int) -> Any:
         "upto": upto,
         "kind": step.kind if step else None,
         "values": step.model_dump(mode="json") if step else None,
-        "picks": picker,
+        "picks": step is not None and step.picks,
         "divided": upto is None and bool(steps),
         "ratios": RATIOS,
     }
@@ -146,7 +118,7 @@ def preview(picture_id: int) -> Any:
     upto = min(max(request.args.get("upto", len(steps), type=int), 0), len(steps))
     done = list(steps[:upto])
     if "before" in request.args:
-        done = [step for step in done if isinstance(step, _GEOMETRY)]
+        done = [step for step in done if step.shapes]
     prepared = _after(opened.picture, done)
     colour = prepared.colour
     if "damage" in request.args and upto < len(steps):
@@ -165,8 +137,7 @@ def histogram(picture_id: int) -> Any:
     opened = open_sheet(picture_id)
     index = _chosen(opened) or 0
     prepared = _after(opened.picture, opened.sheet.prepare[:index])
-    counts = np.histogram(prepared.colour, bins=64, range=(0, 1))[0].astype(float)
-    return {"counts": (counts / max(1.0, counts[1:-1].max())).clip(0, 1).round(3).tolist()}
+    return {"counts": tones_of(prepared)}
 
 
 @blueprint.get("/<int:picture_id>/neutral")
@@ -180,47 +151,19 @@ def neutral(picture_id: int) -> Any:
         raise Refused("Choose the white balance step first.")
     x, y = request.args.get("x", 0.5, type=float), request.args.get("y", 0.5, type=float)
     # The canvas shows the end of the steps; the point is carried back to this one.
-    places = geometry(opened.sheet.size, steps)
-    matrix, (width, height) = places[-1]
-    here = places[index][0] @ np.linalg.inv(matrix) @ np.array([x * width, y * height, 1])
     prepared = _after(opened.picture, steps[:index])
-    rows, columns = prepared.colour.shape[:2]
-    column = int(np.clip(here[0] * prepared.scale, 2, columns - 3))
-    row = int(np.clip(here[1] * prepared.scale, 2, rows - 3))
-    colour = prepared.colour[row - 2 : row + 3, column - 2 : column + 3].mean(axis=(0, 1))
-    return {"neutral": [round(float(value), 4) for value in colour]}
-
-
-def _small(picture: Picture) -> tuple[np.ndarray, np.ndarray | None, float]:
-    """Return colour, alpha and scale of the picture as it came, at most a screen large."""
-    pyramid = services().library.pyramid(picture.original)
-    level = 0
-    while level + 1 < len(pyramid.levels) and max(pyramid.width, pyramid.height) >> level > _SIDE:
-        level += 1
-    width, height = -(-pyramid.width >> level), -(-pyramid.height >> level)
-    linear = pyramid.levels[level][BORDER : BORDER + height, BORDER : BORDER + width]
-    share = linear[..., 3:].astype(np.float32) / 65535
-    straight = linear[..., :3].astype(np.float32) / 65535 / np.maximum(share, 1e-4)
-    colour = encode_srgb(np.clip(straight, 0, 1)).astype(np.float32)
-    alpha = None if pyramid.opaque else share[..., 0]
-    return colour, alpha, width / pyramid.width
-
-
-_results: dict[str, Prepared] = {}
-_KEPT_RESULTS = 6
+    return {"neutral": neutral_at(prepared, opened.sheet.size, steps, index, (x, y))}
 
 
 def _after(picture: Picture, steps: Sequence[PrepareStep]) -> Prepared:
-    """Return a small copy of the picture after steps; the last few are kept, as they come again."""
+    """Return a small copy of the picture after steps; kept, as the same come again."""
+    found = services()
     name = f"{picture.original} {json.dumps([step.model_dump() for step in steps])}"
-    found = _results.get(name)
-    if found is None:
-        colour, alpha, scale = _small(picture)
-        found = prepare(Prepared(colour=colour, alpha=alpha, scale=scale), steps)
-        while len(_results) >= _KEPT_RESULTS:
-            _results.pop(next(iter(_results)), None)
-        _results[name] = found
-    return found
+
+    def make() -> Prepared:
+        return prepare(small_copy(found.library.pyramid(picture.original), _SIDE), steps)
+
+    return found.kept.prepared.get(name, make)
 
 
 def _sent(colour: np.ndarray, alpha: np.ndarray | None) -> Response:
@@ -247,11 +190,7 @@ def same_for_many(picture_id: int) -> Any:
     wanted = [key for key in request.form.getlist("picture", type=int) if key != picture_id]
     if not wanted:
         raise Refused("Tick the pictures that shall get the same steps, in the strip below.")
-    # Painted repairs are of this picture alone; what is found automatically is not.
-    steps = [
-        step.model_dump() | ({"brush": (), "protect": ()} if isinstance(step, Repair) else {})
-        for step in opened.sheet.prepare
-    ]
+    steps = [step.for_another().model_dump() for step in opened.sheet.prepare]
     started = []
     for key in wanted:
         picture = projects.find_picture(session(), person_id(), key)

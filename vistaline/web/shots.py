@@ -15,7 +15,6 @@ from vistaline.actions.rooms import as_seen
 from vistaline.core import edits
 from vistaline.core.edits.gestures import CameraMove, told
 from vistaline.core.foresight.watch import findings
-from vistaline.core.kept import Kept
 from vistaline.core.picture.still import encode_jpeg, encode_png
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.render.proof import proof_frames
@@ -257,12 +256,9 @@ def proof(shot_id: int) -> Any:
     return response
 
 
-_FOUND: Kept[list[str]] = Kept("findings")
-
-
 def findings_of(row: ShotRow, shot: Shot) -> list[str]:
     """Return what to look at in a shot; looked for once a version, as every panel shows it."""
-    return _FOUND.get((row.id, row.version), lambda: findings(shot))
+    return services().kept.findings.get((row.id, row.version), lambda: findings(shot))
 
 
 # --- edits ------------------------------------------------------------------------------------

@@ -14,15 +14,9 @@ from pydantic import Field, TypeAdapter, ValidationError
 from vistaline.core.errors import EditError
 from vistaline.core.explaining import explain
 from vistaline.core.picture.strokes import Stroke
-from vistaline.core.prepare.steps import (
-    RATIOS,
-    Crop,
-    PrepareStep,
-    Repair,
-    Straighten,
-    crop_of_shape,
-    geometry,
-)
+from vistaline.core.prepare.mending import Repair
+from vistaline.core.prepare.shaping import RATIOS, Crop, Straighten, crop_of_shape
+from vistaline.core.prepare.steps import PrepareStep, geometry
 from vistaline.core.separate.cutset import (
     MOST_CUTOUTS,
     Adjust,
