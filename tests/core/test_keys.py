@@ -14,6 +14,7 @@ from scipy.spatial.transform import Rotation
 from tests.conftest import make_shot
 from vistaline.core import edits
 from vistaline.core.errors import CoreError, EditError, ShotError
+from vistaline.core.keyable import keyables_of
 from vistaline.core.shot.document import dump_shot, parse_shot
 from vistaline.core.shot.rows import MOST_KEYS, Key, Row, values_at
 from vistaline.core.shot.shot import Shot
@@ -61,6 +62,23 @@ def test_numbers_with_straight_eases_are_scipys_interpolation() -> None:
         FRAMES
     )
     np.testing.assert_allclose(values_at(row("across", *keys), FRAMES), expected, atol=1e-12)
+
+
+def test_a_border_that_keys_take_away_leaves_the_picture_as_it_is() -> None:
+    shot = make_shot({"back": (64, 36)})
+    shot = edits.apply(shot, "keep_frame_style", {"name": "White", "layers": ["back"]})
+    shot = shot.evolve(
+        rows=(
+            Row(
+                of="style:White",
+                value="border",
+                keys=(Key(frame=0, value=0.2, ease="hold"), Key(frame=9, value=0.0, ease="hold")),
+            ),
+        )
+    )
+    textures = track_of(shot, shot.layers[0], [0, 20]).textures
+    assert textures == ("~back@0", "back")
+    assert look_called(shot, textures[0]) and look_called(shot, textures[1]) is None
 
 
 def test_every_travel_has_its_own_ease_and_keys_are_met_exactly() -> None:
@@ -398,3 +416,46 @@ def test_ten_thousand_keys_are_a_row_and_more_are_refused() -> None:
         parse_shot(document)
     with pytest.raises(EditError, match="5000 frames are too few for the 10000 keys"):
         do(parsed, "stretch_route", duration="5000")
+
+
+# --- things of all kinds, and items of lists ---------------------------------------------------
+
+
+def test_a_cameras_own_lens_has_keys_whatever_its_framings_say() -> None:
+    shot = edits.apply(make_shot({"back": (64, 36)}), "set_own_lens", {"lens": 24})
+    for frame, lens in ((0, 24), (20, 96)):
+        shot = edits.apply(shot, "set_own_lens", {"lens": lens}, at=frame, auto_key=True)
+    assert row_of(shot, "camera:a", "lens") is not None
+    lenses = [state.lens for state in camera_states(shot, [0, 10, 20, 23])]
+    # By equal ratios, as a lens travels: halfway the geometric mean; the ease is symmetrical.
+    assert lenses == pytest.approx([24, 48, 96, 96])
+    assert parse_shot(json.loads(json.dumps(dump_shot(shot)))) == shot
+    two = edits.apply(shot, "add_camera", {})
+    assert camera_states(edits.apply(two, "remove_camera", {}), [10])[0].lens == pytest.approx(48)
+    free = edits.apply(shot, "set_own_lens", {"none": True})
+    assert not free.rows and camera_states(free, [10])[0].lens == pytest.approx(35)
+    with pytest.raises(EditError, match="Type the lens"):
+        edits.apply(shot, "set_own_lens", {})
+
+
+def test_a_colours_key_stays_with_it_whatever_the_order_of_the_stops() -> None:
+    shot = edits.apply(make_shot({"back": (64, 36)}), "add_field", {"kind": "linear"})
+    layer = shot.layers[-1]
+    assert layer.field is not None
+    assert [stop.id for stop in layer.field.stops] == ["1", "2"]
+    values = [name for name in keyables_of(layer) if name.startswith("colour")]
+    assert values == ["colour", "colour_2"]
+    of = f"layer:{layer.id}"
+    keyed = edits.apply(shot, "set_key", {"of": of, "value": "colour_2", "frame": 3})
+    first, second = layer.field.stops
+    turned = layer.field.evolve(stops=(second, first))
+    keyed = keyed.evolve(layers=(*keyed.layers[:-1], layer.showing(field=turned)))
+    painted = edits.apply(
+        keyed, "set_field", {"layer": layer.id, "stop": 0, "colour": "#123456"}, at=3
+    )
+    row = row_of(painted, of, "colour_2")
+    assert row is not None and row.keys[0].value == "#123456"
+    more = edits.apply(painted, "set_field", {"layer": layer.id, "add": True})
+    assert [stop.id for stop in more.layers[-1].field.stops] == ["2", "1", "3"]  # type: ignore[union-attr]
+    with pytest.raises(ValueError, match="Two colours of a gradient have one id"):
+        layer.field.evolve(stops=(first, first))

@@ -19,11 +19,12 @@ from vistaline.core.shot.mounts import FOLLOWS
 from vistaline.core.shot.retiming import times_of
 from vistaline.core.shot.shot import Shot
 from vistaline.core.speed import eased_with_peak, peak_of, speed_of
+from vistaline.core.stage.keyed import shot_at_frame
 from vistaline.core.stage.shake import STARTING_SHAKES
 from vistaline.store.models import ShotRow
 from vistaline.web.context import services
 from vistaline.web.editing import arguments, playhead
-from vistaline.web.keys import ease_facts, keys_facts, playhead_asked
+from vistaline.web.keys import ease_facts, keys_facts, pins_of, playhead_asked
 from vistaline.web.shots import findings_of, open_shot
 
 __all__ = ["blueprint"]
@@ -74,7 +75,10 @@ def _framing(shot: Shot, index: int) -> dict[str, Any]:
 
 def _camera(row: ShotRow, shot: Shot) -> dict[str, Any]:
     named = {each.id: each.name for each in shot.cameras}
+    frame = playhead_asked(shot)
     return {
+        "now": shot_at_frame(shot, frame),
+        "pin": pins_of(shot, f"camera:{shot.directed}", frame),
         "cameras": sorted(named.items()),
         "named": named,
         "times": times_of(shot.route, shot.frame.duration),

@@ -9,6 +9,7 @@ import numpy as np
 from vistaline.core.edits.registry import REGISTRY, When, frames_of, without_rows
 from vistaline.core.errors import EditError
 from vistaline.core.shot.cameras import Cut, Take
+from vistaline.core.shot.route import Millimetres
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import camera_states, live_cameras
 
@@ -42,6 +43,20 @@ def rename_camera(shot: Shot, *, name: str) -> Shot:
     if not name.strip():
         raise EditError("A camera needs a name. Type one.")
     return shot.with_camera(name=name.strip())
+
+
+@verb("lens of its own")
+def set_own_lens(shot: Shot, *, lens: Millimetres | None = None, none: bool = False) -> Shot:
+    """Give the directed camera one lens throughout, which can have keys, or ``none`` of its own.
+
+    Without one its lens travels with its framings again.
+    """
+    if none:
+        rows = without_rows(shot, [f"camera:{shot.directed}"])
+        return shot.evolve(rows=rows).with_camera(lens=None)
+    if lens is None:
+        raise EditError("Type the lens in millimetres.")
+    return shot.with_camera(lens=lens)
 
 
 @verb("remove camera")

@@ -7,7 +7,7 @@ pixels of the picture, x right, y down, pixel centres at .5.
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, assert_never
 
 import numpy as np
 from pydantic import Field, ValidationError
@@ -176,27 +176,31 @@ def _mapped_step(step: Step, matrix: np.ndarray) -> Step:
     strokes: Callable[[tuple[Stroke, ...]], tuple[Stroke, ...]] = lambda all_: tuple(  # noqa: E731
         stroke.moved(matrix) for stroke in all_
     )
-    if isinstance(step, Outline):
-        points = tuple(
-            OutlinePoint(at=at(p.at), before=handle(p.before), after=handle(p.after))
-            for p in step.points
-        )
-        return step.evolve(points=points)
-    if isinstance(step, Likeness):
-        return step.evolve(at=at(step.at))
-    if isinstance(step, Paint):
-        return step.evolve(strokes=strokes(step.strokes))
-    if isinstance(step, Plane):
-        return step.evolve(corners=tuple(at(corner) for corner in step.corners))
-    if isinstance(step, Guess):
-        change: dict[str, Any] = {
-            "this": strokes(step.this),
-            "not_this": strokes(step.not_this),
-        }
-        if step.box:
-            x, y, w, h = step.box
-            corners = np.array([at(c) for c in ((x, y), (x + w, y), (x, y + h), (x + w, y + h))])
-            low, high = corners.min(axis=0), corners.max(axis=0)
-            change["box"] = (*map(float, low), *map(float, high - low))
-        return step.evolve(**change)
-    return step
+    match step:
+        case Outline():
+            points = tuple(
+                OutlinePoint(at=at(p.at), before=handle(p.before), after=handle(p.after))
+                for p in step.points
+            )
+            return step.evolve(points=points)
+        case Likeness():
+            return step.evolve(at=at(step.at))
+        case Paint():
+            return step.evolve(strokes=strokes(step.strokes))
+        case Plane():
+            return step.evolve(corners=tuple(at(corner) for corner in step.corners))
+        case Guess():
+            change: dict[str, Any] = {
+                "this": strokes(step.this),
+                "not_this": strokes(step.not_this),
+            }
+            if step.box:
+                x, y, w, h = step.box
+                ends = ((x, y), (x + w, y), (x, y + h), (x + w, y + h))
+                corners = np.array([at(corner) for corner in ends])
+                low, high = corners.min(axis=0), corners.max(axis=0)
+                change["box"] = (*map(float, low), *map(float, high - low))
+            return step.evolve(**change)
+        case DepthBand() | Adjust():
+            return step
+    assert_never(step)

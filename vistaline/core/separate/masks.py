@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterator, Mapping, Sequence
+from typing import assert_never
 
 import cv2
 import numpy as np
@@ -22,6 +23,7 @@ from vistaline.core.separate.cutset import (
     DepthBand,
     DrawnStep,
     Effect,
+    Guess,
     Likeness,
     Outline,
     Paint,
@@ -107,28 +109,31 @@ def hole_behind(masks: Sequence[np.ndarray]) -> np.ndarray:
 
 def _drawn(step: DrawnStep, picture: np.ndarray, maps: Maps) -> np.ndarray:
     size = (picture.shape[1], picture.shape[0])
-    if isinstance(step, Outline):
-        return coverage_of(_polygon(step), size)
-    if isinstance(step, Plane):
-        return coverage_of(np.array(step.corners), size)
-    if isinstance(step, Likeness):
-        return likeness(
-            picture,
-            step.at,
-            tolerance=step.tolerance,
-            touching=step.touching,
-            sample=step.sample,
-        )
-    if isinstance(step, Paint):
-        return painted(step.strokes, size)
-    if isinstance(step, DepthBand):
-        return _band(step, maps)
-    return guess_subject(
-        picture,
-        painted(step.this, size) > 127,
-        painted(step.not_this, size) > 127,
-        box=step.box,
-    )
+    match step:
+        case Outline():
+            return coverage_of(_polygon(step), size)
+        case Plane():
+            return coverage_of(np.array(step.corners), size)
+        case Likeness():
+            return likeness(
+                picture,
+                step.at,
+                tolerance=step.tolerance,
+                touching=step.touching,
+                sample=step.sample,
+            )
+        case Paint():
+            return painted(step.strokes, size)
+        case DepthBand():
+            return _band(step, maps)
+        case Guess():
+            return guess_subject(
+                picture,
+                painted(step.this, size) > 127,
+                painted(step.not_this, size) > 127,
+                box=step.box,
+            )
+    assert_never(step)
 
 
 def _band(step: DepthBand, maps: Maps) -> np.ndarray:

@@ -23,6 +23,7 @@ from vistaline.core.stage.poses import (
     texture_of,
     unscaled_size,
 )
+from vistaline.core.stage.textures import DrawnLook
 from vistaline.core.stage.tracks import Track, track_of
 
 __all__ = [
@@ -209,7 +210,7 @@ def backdrop_of(layer: Layer, camera: CameraState) -> Card:
     behind = space.pose((right * _BEHIND_ALL, up * _BEHIND_ALL, -_BEHIND_ALL))
     return Card(
         layer=layer,
-        texture=f"~{layer.id}",
+        texture=str(DrawnLook(layer.id)),
         world_from_card=camera.world_from_camera @ behind,
         width=width * metres,
         height=height * metres,

@@ -7,6 +7,7 @@ import math
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
+from typing import assert_never
 
 from vistaline.core.arrays import Rgba16
 from vistaline.core.looks.fields import draw_field
@@ -19,6 +20,7 @@ from vistaline.core.stage.camera import camera_states
 from vistaline.core.stage.cards import cards_over
 from vistaline.core.stage.poses import framed_as, texture_of, window_aspect
 from vistaline.core.stage.shadows import draw_shadow
+from vistaline.core.stage.textures import DrawnLook, PictureLook, ShadowLook, texture_called
 from vistaline.core.stage.tracks import layer_looking, track_of
 
 __all__ = ["Looks", "drawing_of", "look_called"]
@@ -75,23 +77,24 @@ class Looks(Mapping[str, Pyramid]):
 
 
 def look_called(shot: Shot, texture: str) -> Drawing | None:
-    """Return how the look known as ``texture`` is drawn; None if it is a picture, or unknown."""
-    if texture.startswith("shadow "):
-        _, steps, source = texture.split(" ", 2)
-        inner = look_called(shot, source)
-        if inner is None and source not in shot.pictures:
+    """Return how the look of this name is drawn; None if it is a picture, or unknown."""
+    layers = {layer.id: layer for layer in shot.layers}
+    look = texture_called(texture, shot.pictures, layers)
+    match look:
+        case None | PictureLook():
             return None
-        named = inner.name if inner else shot.pictures[source].file
-        return Drawing(
-            _named("shadow 1", steps, named),
-            lambda looks: draw_shadow(_small(looks[source]), int(steps)),
-        )
-    layer = next((each for each in shot.layers if f"~{each.id}" == texture), None)
-    if layer is not None:
-        return drawing_of(shot, layer)
-    named, _, frame = texture.rpartition("@")
-    layer = next((each for each in shot.layers if f"~{each.id}" == named), None)
-    return drawing_of(*layer_looking(shot, layer, int(frame))) if layer else None
+        case DrawnLook(layer, frame):
+            drawn = shot, layers[layer]
+            return drawing_of(*(drawn if frame is None else layer_looking(*drawn, frame)))
+        case ShadowLook(steps, of):
+            source = str(of)
+            inner = look_called(shot, source)
+            named = inner.name if inner else shot.pictures[source].file
+            return Drawing(
+                _named("shadow 1", str(steps), named),
+                lambda looks: draw_shadow(_small(looks[source]), steps),
+            )
+    assert_never(look)
 
 
 def drawing_of(shot: Shot, layer: Layer) -> Drawing | None:

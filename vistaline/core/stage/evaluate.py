@@ -66,7 +66,7 @@ class _Stage:
     @cached_property
     def still(self) -> _Layout | None:
         """What is the same in every frame; None if something moves besides the camera."""
-        shadows = any(row.value.startswith("shadow") for row in self.shot.rows)
+        shadows = any(row.about.path[0] == "shadow" for row in self.shot.rows)
         if shadows or any(layer.id not in self.standing for layer in (*self.shown, *self.sources)):
             return None
         return _Layout(self, 0, None)

@@ -17,6 +17,7 @@ from vistaline.core.looks.frame_styles import FrameStyle, margin_of, window_of
 from vistaline.core.looks.lettering import extents
 from vistaline.core.shot.mounts import Carry, carry_of
 from vistaline.core.shot.shot import Layer, Shot, TakingCamera
+from vistaline.core.stage.textures import DrawnLook, PictureLook
 
 __all__ = [
     "Place",
@@ -165,9 +166,9 @@ def framed_as(shot: Shot, layer: Layer) -> FrameStyle | None:
 
 
 def texture_of(shot: Shot, layer: Layer) -> str:
-    """Return what a layer's look is known by: a picture's key, or its own id if it is drawn."""
+    """Return the name of a layer's look; see ``textures``."""
     plain = layer.picture and layer.crop is None and framed_as(shot, layer) is None
-    return layer.picture if plain else f"~{layer.id}"
+    return str(PictureLook(layer.picture) if plain else DrawnLook(layer.id))
 
 
 def frame_ratio(shot: Shot, layer: Layer) -> tuple[float, float]:

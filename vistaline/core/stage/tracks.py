@@ -19,6 +19,7 @@ from vistaline.core.shot.rows import Row, values_at
 from vistaline.core.shot.shot import Layer, PictureRef, Shot, TakingCamera
 from vistaline.core.stage.keyed import rows_of, valued
 from vistaline.core.stage.poses import Place, projector_of, standing_pose, texture_of
+from vistaline.core.stage.textures import DrawnLook
 
 __all__ = ["Track", "forget_tracks", "layer_looking", "moving_mounts", "track_of"]
 
@@ -129,7 +130,9 @@ def _track(asked: _Asked, shot: Shot) -> Track:
         seen, alike = layer_looking(shot, layer, look)
         part = Place(*(value[on] for value in vars(place).values()))
         poses[on], sizes[on, 0], sizes[on, 1] = standing_pose(seen, alike, part, carry.at(on))
-        named[on] = f"{texture_of(seen, alike)}@{look}"
+        name = texture_of(seen, alike)
+        # With a border that keys take away, a picture is seen as it is.
+        named[on] = name if name == layer.picture else str(DrawnLook(layer.id, look))
     return Track(poses=poses, sizes=sizes, opacity=opacity, textures=tuple(named.tolist()))
 
 
