@@ -55,13 +55,13 @@ def panel(shot_id: int) -> Any:
         "findings": findings_of(row, shot),
     }
     if tab == "camera":
-        return render_template("_camera.html", tab=tab, **values, **_camera(row, shot))
+        return render_template("direct/_camera.html", tab=tab, **values, **_camera(row, shot))
     if tab == "keys":
         facts = keys_facts(shot, playhead_asked(shot))
-        return render_template("_keys.html", tab=tab, eases=EASE_NAMES, **facts, **values)
+        return render_template("direct/_keys.html", tab=tab, eases=EASE_NAMES, **facts, **values)
     if tab == "moves":
-        return render_template("_moves.html", tab=tab, moves=MOVES, **values)
-    return render_template("_framing.html", tab="framing", **values, **_framing(shot, index))
+        return render_template("direct/_moves.html", tab=tab, moves=MOVES, **values)
+    return render_template("direct/_framing.html", tab="framing", **values, **_framing(shot, index))
 
 
 def _framing(shot: Shot, index: int) -> dict[str, Any]:

@@ -28,7 +28,7 @@ def bench(shot_id: int) -> Any:
     shot = shots.current_shot(session(), row)
     undone, redone = shots.undo_labels(session(), row)
     return render_template(
-        "output.html",
+        "output/output.html",
         row=row,
         shot=shot,
         project=row.project,
@@ -45,7 +45,7 @@ def bench(shot_id: int) -> Any:
 def jobs(shot_id: int) -> Any:
     """The list of renders; asks for itself again while one is running."""
     row = projects.find_shot(session(), person_id(), shot_id)
-    return render_template("_jobs.html", row=row, **_jobs(row))
+    return render_template("output/_jobs.html", row=row, **_jobs(row))
 
 
 def _jobs(row: ShotRow) -> dict[str, Any]:
@@ -129,5 +129,5 @@ def _job(job_id: int) -> RenderJob:
 
 def _list(row: ShotRow) -> Any:
     if request.headers.get("HX-Request"):
-        return render_template("_jobs.html", row=row, **_jobs(row))
+        return render_template("output/_jobs.html", row=row, **_jobs(row))
     return redirect(url_for("output.bench", shot_id=row.id))

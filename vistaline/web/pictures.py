@@ -37,7 +37,7 @@ def bench(project_id: int) -> Any:
     """Show a project: its pictures and its shots."""
     project = projects.find_project(session(), person_id(), project_id)
     return render_template(
-        "pictures.html",
+        "pictures/pictures.html",
         project=project,
         role=projects.role_in(session(), person_id(), project_id),
         **_tiles(project_id),
@@ -77,7 +77,7 @@ def upload(project_id: int) -> Any:
 def tiles(project_id: int) -> Any:
     """Show a project's pictures as tiles."""
     project = projects.find_project(session(), person_id(), project_id)
-    return render_template("_pictures.html", project=project, **_tiles(project_id))
+    return render_template("pictures/_pictures.html", project=project, **_tiles(project_id))
 
 
 def _tiles(project_id: int) -> dict[str, Any]:

@@ -53,7 +53,7 @@ def bench(picture_id: int) -> Any:
     """The picture with its steps."""
     opened = open_sheet(picture_id)
     found = pictures.pictures_of(session(), opened.picture.project_id)
-    return page("prepare.html", opened, "prepare", names=_NAMES, index=None, strip=found)
+    return page("sheet/prepare.html", opened, "prepare", names=_NAMES, index=None, strip=found)
 
 
 @blueprint.get("/<int:picture_id>/panels/steps")
@@ -62,7 +62,7 @@ def steps_panel(picture_id: int) -> Any:
     """The list of steps; the chosen one is open."""
     opened = open_sheet(picture_id)
     return page(
-        "_steps.html",
+        "sheet/_steps.html",
         opened,
         "prepare",
         names=_NAMES,

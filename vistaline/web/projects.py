@@ -22,7 +22,7 @@ def index() -> Any:
     """List a person's projects."""
     found = projects.projects_of(session(), person_id())
     shots = {project.id: shots_of(session(), project.id) for project in found}
-    return render_template("projects.html", projects=found, shots=shots)
+    return render_template("page/projects.html", projects=found, shots=shots)
 
 
 @blueprint.post("")

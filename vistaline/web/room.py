@@ -162,10 +162,10 @@ def ahead(shot_id: int) -> Any:
         if follow and task.state is JobState.DONE:  # of a version that was edited meanwhile
             found = kept_ahead(services().library, task.arguments, row.id)
         if found is None:
-            return render_template("_ahead_waits.html", row=row, task=task)
+            return render_template("desk/_ahead_waits.html", row=row, task=task)
         wish = task.arguments
     return render_template(
-        "_ahead.html",
+        "desk/_ahead.html",
         row=row,
         version=wish["version"],
         found=found,

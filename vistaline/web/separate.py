@@ -48,7 +48,7 @@ def bench(picture_id: int) -> Any:
     """The Separate bench."""
     opened = open_sheet(picture_id)
     return page(
-        "separate.html",
+        "sheet/separate.html",
         opened,
         "separate",
         shots=shots.shots_of(session(), opened.picture.project_id),
@@ -107,7 +107,7 @@ def cutout_panel(picture_id: int) -> Any:
     ]
     maps.sort(key=lambda each: "depth" not in each.name.lower())
     return page(
-        "_cutout.html",
+        "sheet/_cutout.html",
         opened,
         "separate",
         cutout=found,
@@ -120,14 +120,14 @@ def cutout_panel(picture_id: int) -> Any:
 @login_required
 def plate_panel(picture_id: int) -> Any:
     """What is filled behind a cutout, or behind everything, and how to fill it again."""
-    return _plate(picture_id, "_plate.html")
+    return _plate(picture_id, "sheet/_plate.html")
 
 
 @blueprint.get("/<int:picture_id>/panels/tries")
 @login_required
 def tries_panel(picture_id: int) -> Any:
     """The tries side by side; asks for itself again while one is under way."""
-    return _plate(picture_id, "_tries.html")
+    return _plate(picture_id, "sheet/_tries.html")
 
 
 def _plate(picture_id: int, template: str) -> Any:
@@ -170,7 +170,7 @@ def cutouts_panel(picture_id: int) -> Any:
     opened = open_sheet(picture_id)
     use = opened.sheet.plate(EVERYTHING)
     return page(
-        "_cutouts.html",
+        "sheet/_cutouts.html",
         opened,
         "separate",
         chosen=request.args.get("cutout", ""),

@@ -132,7 +132,7 @@ def _plain(value: Any) -> Any:
 @login_required
 def head(picture_id: int, bench: str) -> Any:
     """Name, size, push-in limit, undo and redo."""
-    return page("_sheet_head.html", open_sheet(picture_id), bench)
+    return page("sheet/_sheet_head.html", open_sheet(picture_id), bench)
 
 
 @blueprint.get("/<int:picture_id>/picture.<kind>")

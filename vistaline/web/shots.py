@@ -58,14 +58,14 @@ def shot(shot_id: int) -> Any:
 @login_required
 def arrange(shot_id: int) -> Any:
     """The Arrange bench."""
-    return _page("arrange.html", shot_id, bench="arrange")
+    return _page("arrange/arrange.html", shot_id, bench="arrange")
 
 
 @blueprint.get("/<int:shot_id>/direct")
 @login_required
 def direct(shot_id: int) -> Any:
     """The Direct bench."""
-    return _page("direct.html", shot_id, bench="direct")
+    return _page("direct/direct.html", shot_id, bench="direct")
 
 
 def looked_at(shot: Shot) -> Shot:
@@ -315,7 +315,7 @@ def redo(shot_id: int) -> Any:
 @login_required
 def head_panel(shot_id: int) -> Any:
     """Name, format, undo and redo."""
-    return _page("_head.html", shot_id)
+    return _page("page/_head.html", shot_id)
 
 
 @blueprint.get("/<int:shot_id>/panels/format")
@@ -323,4 +323,4 @@ def head_panel(shot_id: int) -> Any:
 def format_panel(shot_id: int) -> Any:
     """Frame size, rate and duration."""
     row, shot = open_shot(shot_id)
-    return render_template("_format.html", row=row, shot=shot, rates=RATE_PRESETS)
+    return render_template("page/_format.html", row=row, shot=shot, rates=RATE_PRESETS)

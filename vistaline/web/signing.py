@@ -40,12 +40,12 @@ def sign_in() -> Any:
     if request.method == "GET":
         if current_user.is_authenticated:
             return redirect(url_for("projects.index"))
-        return render_template("sign_in.html")
+        return render_template("page/sign_in.html")
     name = request.form.get("name", "")
     person = people.sign_in(session(), name, request.form.get("password", ""))
     if person is None:
         message = "Name and password do not belong together. Check both."
-        return render_template("sign_in.html", name=name, message=message), 422
+        return render_template("page/sign_in.html", name=name, message=message), 422
     session().commit()
     login_user(SignedIn(person), remember=bool(request.form.get("remember")))
     return redirect(_safe(request.args.get("next")))

@@ -139,7 +139,7 @@ def depth_panel(shot_id: int) -> Any:
         else:
             entries.append((group, [layer]))
     return render_template(
-        "_depth.html",
+        "arrange/_depth.html",
         row=row,
         shot=shot,
         entries=entries,
@@ -188,7 +188,7 @@ def layer_panel(shot_id: int) -> Any:
         names |= {f"mount:{m.id}": m.name for m in shot.mounts} | {"camera": "The camera"}
         riders = [(rider, names[rider]) for rider in riders_of(shot, key)]
         return render_template(
-            "_mount.html",
+            "arrange/_mount.html",
             mount=shot.mount(key),
             riders=riders,
             pin=pins_of(shot, f"mount:{key}", playhead),
@@ -196,10 +196,10 @@ def layer_panel(shot_id: int) -> Any:
         )
     if kind == "group" or len(several) > 1:
         group = key if kind == "group" else ""
-        return render_template("_chosen.html", group=group, several=several, **shared)
+        return render_template("arrange/_chosen.html", group=group, several=several, **shared)
     layer = next((each for each in shot.layers if each.id == wanted), None)
     if layer is None:
-        return render_template("_whole.html", several=[], groups=_groups(shot), **shared)
+        return render_template("arrange/_whole.html", several=[], groups=_groups(shot), **shared)
     card = card_of(shot, layer)
     neighbours = [
         each
@@ -207,7 +207,7 @@ def layer_panel(shot_id: int) -> Any:
         if each.id != layer.id and abs(each.distance - layer.distance) < 1e-9
     ]
     return render_template(
-        "_layer.html",
+        "arrange/_layer.html",
         layer=layer,
         pin=pins_of(shot, f"layer:{layer.id}", playhead),
         size=(card.width, card.height),

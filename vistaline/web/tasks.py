@@ -63,7 +63,7 @@ def panel(
         if not (task.state is JobState.DONE and _quiet(task)) and task.state is not JobState.ASKING
     ]
     page = render_template(
-        "_tasks.html",
+        "pictures/_tasks.html",
         tasks=shown,
         active=any(task.state in ACTIVE for task in found),
         stamp=stamp,
@@ -100,7 +100,7 @@ def asking(project_id: int) -> Any:
     projects.find_project(session(), person_id(), project_id)
     found = tasks.tasks_of(session(), project_id, (TaskKind.IMPORT,))
     waiting = [task for task in found if task.state is JobState.ASKING]
-    return render_template("_asking.html", tasks=waiting)
+    return render_template("pictures/_asking.html", tasks=waiting)
 
 
 @blueprint.post("/tasks/<int:task_id>/<any(stop, resume, forget):deed>")

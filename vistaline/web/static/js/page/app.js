@@ -1,0 +1,69 @@
+// Starts what a page asks for and serves what every page has: dialogs, notices, the table's colour.
+import { Curve, Tones } from "../sheet/curve.js";
+import { Desk } from "../desk/desk.js";
+import { Ease } from "../direct/ease.js";
+import { disposeGone, mountAll } from "./mount.js";
+import { Moves } from "../direct/moves.js";
+import { Preparing } from "../sheet/preparing.js";
+import { PaintedPlate, Separating } from "../sheet/separating.js";
+import { Setting } from "./setting.js";
+import { notice } from "./notice.js";
+import "./queue.js";
+import { Upload } from "./upload.js";
+
+const kinds = { Curve, Desk, Ease, Moves, PaintedPlate, Preparing, Separating, Setting, Tones, Upload };
+mountAll(document.body, kinds);
+document.addEventListener("htmx:after:swap", () => {
+  disposeGone();
+  mountAll(document.body, kinds);
+});
+document.addEventListener("htmx:error", () => notice("The server does not answer. Nothing was lost; try again shortly."));
+// What was done, but will take effect later, is said beside the answer.
+document.addEventListener("htmx:after:request", ({ detail: { ctx } }) => {
+  const said = ctx.response?.headers.get("X-Notice");
+  if (said) notice(said, "info");
+});
+
+document.addEventListener("click", (event) => {
+  const at = (selector) => event.target.closest(selector);
+  if (at("[data-dismiss]")) at(".notice-card").remove();
+  if (at("[data-reload]")) location.reload();
+  if (at("[data-help]")) document.getElementById("help").showModal();
+  if (at("[data-open]")) document.getElementById(at("[data-open]").dataset.open)?.showModal();
+  if (at("[data-close]")) document.getElementById(at("[data-close]").dataset.close).close();
+  if (at("[data-tick-all]")) {
+    const boxes = [...at("form").querySelectorAll("input[type=checkbox]")];
+    const on = boxes.some((box) => !box.checked);
+    for (const box of boxes) box.checked = on;
+  }
+  for (const menu of document.querySelectorAll("details.drop-down[open]")) if (!menu.contains(event.target)) menu.open = false;
+  if (at("[data-theme-switch]")) {
+    const next = document.documentElement.dataset.bsTheme === "dark" ? "light" : "dark";
+    document.documentElement.dataset.bsTheme = next;
+    localStorage.setItem("vistaline-table", next);
+  }
+});
+document.addEventListener("submit", (event) => {
+  // A value's form is sent when the value changes; Enter must not send it once more as a page.
+  if (event.target.hasAttribute("hx-post") && !event.target.hasAttribute("action")) event.preventDefault();
+  const closes = event.target.dataset.closes;
+  if (closes) document.getElementById(closes).close();
+});
+document.addEventListener("change", (event) => {
+  const reveals = event.target.dataset.reveals;
+  if (reveals) document.getElementById(reveals).hidden = event.target.value !== (event.target.dataset.revealsOn ?? "own");
+});
+// The browser's own steps start from the value the page came with, and refuse what lies between.
+function nudge(event, field) {
+  const step = Number(field.dataset.step) * (event.shiftKey ? 10 : 1) * (event.key === "ArrowUp" ? 1 : -1);
+  const value = Number(field.value) + step;
+  const bounded = Math.min(Math.max(value, field.min === "" ? -Infinity : Number(field.min)), field.max === "" ? Infinity : Number(field.max));
+  field.value = Number(bounded.toFixed(4));
+  for (const kind of ["input", "change"]) field.dispatchEvent(new Event(kind, { bubbles: true }));
+  event.preventDefault();
+}
+document.addEventListener("keydown", (event) => {
+  const field = event.target.closest?.("input[data-step]");
+  if (field && (event.key === "ArrowUp" || event.key === "ArrowDown")) return nudge(event, field);
+  if (event.key === "?" && !event.target.closest("input, textarea")) document.getElementById("help").showModal();
+});
