@@ -13,6 +13,7 @@ from scipy.spatial.transform import Rotation
 
 from tests.conftest import make_shot
 from vistaline.core import edits
+from vistaline.core.edits.keys import keys_now
 from vistaline.core.errors import CoreError, EditError, ShotError
 from vistaline.core.keyable import keyables_of
 from vistaline.core.shot.document import dump_shot, parse_shot
@@ -459,3 +460,26 @@ def test_a_colours_key_stays_with_it_whatever_the_order_of_the_stops() -> None:
     assert [stop.id for stop in more.layers[-1].field.stops] == ["2", "1", "3"]  # type: ignore[union-attr]
     with pytest.raises(ValueError, match="Two colours of a gradient have one id"):
         layer.field.evolve(stops=(first, first))
+
+
+def test_a_drag_stretches_keys_away_from_the_end_that_stays() -> None:
+    """As typed: the same ratio; and the answer says where the keys are now."""
+    shot = make_shot({"front": (64, 36)})
+    row = Row(
+        of="layer:front",
+        value="opacity",
+        keys=tuple(Key(frame=n, value=n / 30) for n in (2, 5, 8, 20)),
+    )
+    shot = shot.evolve(rows=(row,))
+    keys = [{"of": row.of, "value": row.value, "frame": n} for n in (2, 5, 8)]
+    asked = json.dumps(keys)
+    dragged = edits.apply(shot, "stretch_keys", {"keys": asked, "grip": 8, "by": 3})
+    typed = edits.apply(shot, "stretch_keys", {"keys": asked, "about": 2, "percent": 150})
+    assert dragged == typed and [key.frame for key in dragged.rows[0].keys] == [2, 7, 11, 20]
+    assert [key["frame"] for key in keys_now(shot, dragged, asked)] == [2, 7, 11]
+    first = edits.apply(shot, "stretch_keys", {"keys": asked, "grip": 2, "by": 2})
+    assert [key.frame for key in first.rows[0].keys] == [4, 6, 8, 20]
+    with pytest.raises(EditError, match="past each other"):
+        edits.apply(shot, "stretch_keys", {"keys": asked, "grip": 8, "by": -6})
+    with pytest.raises(EditError, match="nothing to stretch"):
+        edits.apply(shot, "stretch_keys", {"keys": json.dumps(keys[:1]), "grip": 2, "by": 1})

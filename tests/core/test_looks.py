@@ -257,7 +257,7 @@ def test_a_shadow_darkens_only_what_is_behind(hung: tuple[Shot, Looks], tmp_path
     (cast,) = evaluate(shot, [0])[0].casts
     wall = evaluate(shot, [0])[0].cards[cast.receiver]
     assert wall.layer.id == "wall"
-    corner = cast.shadow.world_from_card @ [0.3, 0.4, 0, 1]
+    corner = cast.shade.world_from_plane @ [0.3, 0.4, 0, 1]
     assert (corner - wall.world_from_card[:, 3]) @ wall.world_from_card[:, 2] == pytest.approx(0)
     off = do(shot, "set_frame_style", name="Shadow", shadow=False)
     assert not evaluate(off, [0])[0].casts

@@ -14,7 +14,15 @@ from vistaline.core.prepare import tone
 from vistaline.core.prepare.detail import denoised, enlarged
 from vistaline.core.prepare.mending import Repair, Sharpen
 from vistaline.core.prepare.repair import find_damage, repaired
-from vistaline.core.prepare.shaping import Crop, Enlarge, Flip, Straighten, Turn
+from vistaline.core.prepare.shaping import (
+    RATIOS,
+    Crop,
+    Enlarge,
+    Flip,
+    Straighten,
+    Turn,
+    dragged_crop,
+)
 from vistaline.core.prepare.step import Prepared
 from vistaline.core.prepare.steps import PrepareStep, geometry, prepare, push_in_limit
 from vistaline.core.prepare.toning import Curves, Levels
@@ -203,3 +211,23 @@ def test_what_is_protected_stays(photo: np.ndarray) -> None:
 def test_the_push_in_limit_is_the_sharper_sides() -> None:
     assert push_in_limit((6000, 4000), (1920, 1080)) == pytest.approx(3.125)
     assert push_in_limit((1000, 4000), (1920, 1080)) < 1
+
+
+def test_a_drag_of_a_crop_keeps_its_shape_and_stays_in_the_picture(
+    rng: np.random.Generator,
+) -> None:
+    """Closed form: width over height in pixels; random drags of all grips never leave 0 to 1."""
+    size = (640, 360)
+    for _ in range(500):
+        x, y = rng.uniform(0, 0.5, 2)
+        box = (float(x), float(y), float(rng.uniform(0.1, 1 - x)), float(rng.uniform(0.1, 1 - y)))
+        grips = str(rng.choice(["", "l", "r", "t", "b", "lt", "rt", "lb", "rb"]))
+        by = float(rng.normal()), float(rng.normal())
+        ratio = None if rng.random() < 0.3 else float(rng.choice(list(RATIOS.values())))
+        left, top, wide, tall = dragged_crop(box, grips, by, ratio, size)
+        assert min(left, top) > -1e-9 and max(left + wide, top + tall) < 1 + 1e-9
+        assert min(wide, tall) > 0
+        if not grips:
+            assert (wide, tall) == box[2:]
+        elif ratio is not None:
+            assert wide * size[0] / (tall * size[1]) == pytest.approx(ratio)

@@ -165,7 +165,11 @@ def _errors(app: Flask) -> None:
             if _wants_json():
                 return {"error": message} | ({"reload": True} if reload else {}), status
             headers = {"HX-Retarget": "#notice", "HX-Reswap": "innerHTML"}
-            return render_template("page/_notice.html", message=message, reload=reload), status, headers
+            return (
+                render_template("page/_notice.html", message=message, reload=reload),
+                status,
+                headers,
+            )
         page = "page/away.html" if status == 503 else "page/error.html"
         return render_template(page, title=title, message=message), status
 

@@ -27,6 +27,7 @@ from vistaline.core.prepare.steps import (
     tones_of,
 )
 from vistaline.core.prepare.toning import Curves
+from vistaline.core.sheet.edits import crop_dragged
 from vistaline.store.models import Picture
 from vistaline.web import tasks
 from vistaline.web.context import person_id, services, session
@@ -138,6 +139,18 @@ def histogram(picture_id: int) -> Any:
     index = _chosen(opened) or 0
     prepared = _after(opened.picture, opened.sheet.prepare[:index])
     return {"counts": tones_of(prepared)}
+
+
+@blueprint.get("/<int:picture_id>/crop.json")
+@login_required
+def crop(picture_id: int) -> Any:
+    """Say where a drag takes the chosen step's crop; nothing is kept."""
+    opened, args = open_sheet(picture_id), request.args
+    by = args.get("dx", 0.0, type=float), args.get("dy", 0.0, type=float)
+    index = args.get("step", -1, type=int)
+    return {
+        "box": crop_dragged(opened.sheet, index, args.get("grips", ""), by, args.get("ratio", ""))
+    }
 
 
 @blueprint.get("/<int:picture_id>/neutral")

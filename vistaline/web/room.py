@@ -50,15 +50,18 @@ def mesh(body: str) -> Any:
         raise NotFound("There is no such body.")
     points, faces = mesh_of(Body(body))
     answer = Response(
-        response=_json({"points": np.round(points, 6).ravel(), "faces": faces.ravel()}),
+        response=_json(
+            {"points": np.round(points, 6).ravel(), "faces": faces.ravel()}, Body(body).is_open
+        ),
         mimetype="application/json",
     )
     answer.cache_control.max_age = 86400
     return answer
 
 
-def _json(arrays: dict[str, np.ndarray]) -> str:
-    return json.dumps({name: array.tolist() for name, array in arrays.items()})
+def _json(arrays: dict[str, np.ndarray], is_open: bool) -> str:
+    told = {name: array.tolist() for name, array in arrays.items()}
+    return json.dumps(told | {"open": is_open})
 
 
 @blueprint.get("/<int:shot_id>/lines.json")

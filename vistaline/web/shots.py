@@ -14,6 +14,7 @@ from vistaline.actions.errors import NotFound, Refused
 from vistaline.actions.rooms import as_seen
 from vistaline.core import edits
 from vistaline.core.edits.gestures import CameraMove, told
+from vistaline.core.edits.keys import keys_now
 from vistaline.core.foresight.watch import findings
 from vistaline.core.picture.still import encode_jpeg, encode_png
 from vistaline.core.render.frame import Renderer, scaled
@@ -105,7 +106,13 @@ def preview(shot_id: int, verb: str) -> Any:
         n = int(request.form["framing"])
         before, after = shot.route.framings[n], changed.route.framings[n]
         answer["said"] = told(before, after, CameraMove(request.form["move"]))
-    return answer
+    return answer | _keys_now(shot, changed)
+
+
+def _keys_now(before: Shot, after: Shot) -> dict[str, Any]:
+    """Return where the keys are that an edit was given, for the page to choose them again."""
+    keys = request.form.get("keys")
+    return {"keys": keys_now(before, after, keys)} if keys else {}
 
 
 def _scene(
@@ -278,7 +285,7 @@ def edited(row: ShotRow, verb: str, values: Mapping[str, Any]) -> Any:
 @login_required
 def make_edit(shot_id: int, verb: str) -> Any:
     """Make an edit and keep it; who names a frame is told at once what it looks like there."""
-    row = projects.find_shot(session(), person_id(), shot_id)
+    row, before = open_shot(shot_id)
     shot = shots.change_shot(
         session(), row, verb, arguments(), **asked(), person_id=person_id(), **playhead()
     )
@@ -287,7 +294,8 @@ def make_edit(shot_id: int, verb: str) -> Any:
         return answer
     frame = min(request.args.get("frame", 0, type=int), shot.frame.duration - 1)
     body, *rest = answer
-    return body | {"scene": _scene(row, shot, [frame]) | {"values": _values(shot, frame)}}, *rest
+    seen = _scene(row, shot, [frame]) | {"values": _values(shot, frame)}
+    return body | {"scene": seen} | _keys_now(before, shot), *rest
 
 
 @blueprint.post("/<int:shot_id>/undo")

@@ -27,6 +27,7 @@ from vistaline.core.stage.camera import camera_states
 from vistaline.core.stage.cards import card_of
 from vistaline.core.stage.ground import ground_facts
 from vistaline.core.stage.keyed import shot_at_frame
+from vistaline.core.stage.placing import size_check
 from vistaline.core.stage.poses import texture_of
 from vistaline.core.stage.seen import bow_in, seen_from
 from vistaline.core.stage.tracks import track_of
@@ -211,6 +212,7 @@ def layer_panel(shot_id: int) -> Any:
         layer=layer,
         pin=pins_of(shot, f"layer:{layer.id}", playhead),
         size=(card.width, card.height),
+        size_check=size_check,
         open_share=open_share(card) if layer.projection and not layer.body else 0.0,
         shift=screen_shift(shot, layer),
         facts=ground_facts(shot, layer),

@@ -5,9 +5,9 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Callable, Iterable
-from typing import Annotated
+from typing import Annotated, Any
 
-from pydantic import Field
+from pydantic import Field, TypeAdapter
 
 from vistaline.core.easing import parse_ease
 from vistaline.core.edits.playhead import with_key
@@ -24,7 +24,7 @@ from vistaline.core.shot.things import keyable
 from vistaline.core.stage.keyed import called, row_of, things_of
 from vistaline.core.verbs import FROM_JSON
 
-__all__: list[str] = []
+__all__ = ["keys_now"]
 
 verb = REGISTRY.verb
 
@@ -38,6 +38,7 @@ class Picked(Part):
 
 
 Keys = Annotated[list[Picked], FROM_JSON, Field(min_length=1)]
+_KEYS: TypeAdapter[list[Picked]] = TypeAdapter(Keys)
 Clip = Annotated[list[Row], FROM_JSON, Field(min_length=1, max_length=200)]
 
 
@@ -100,13 +101,31 @@ def move_keys(shot: Shot, *, keys: Keys, frames: int = 0, to: When | None = None
 
 @verb("stretch keys")
 def stretch_keys(
-    shot: Shot, *, keys: Keys, about: Frames, percent: Annotated[float, Field(gt=0, le=10_000)]
+    shot: Shot,
+    *,
+    keys: Keys,
+    about: Frames | None = None,
+    percent: Annotated[float, Field(gt=0, le=10_000)] | None = None,
+    grip: Frames | None = None,
+    by: int = 0,
 ) -> Shot:
-    """Stretch keys in time, away from frame ``about`` or towards it."""
-    # Halves go up, as the desk shows it while keys are dragged.
-    return _retimed(
-        shot, keys, lambda frame: math.floor(about + (frame - about) * percent / 100 + 0.5)
-    )
+    """Stretch keys in time: by ``percent`` about a frame, or as a drag of one of them does.
+
+    ``grip`` is the frame of the key that is dragged and ``by`` how many frames; of the first and
+    the last key the one that is not dragged stays. Frames are rounded, halves go up.
+    """
+    first, last = (choose(key.frame for key in keys) for choose in (min, max))
+    if grip is not None:
+        about = last if grip == first else first
+        if grip == about:
+            raise EditError("All these keys are at one frame; there is nothing to stretch.")
+        ratio = (grip + by - about) / (grip - about)
+    else:
+        ratio = (percent or 100) / 100
+    if ratio <= 0:
+        raise EditError("Keys cannot be stretched past each other. Reverse them instead.")
+    fixed = first if about is None else about
+    return _retimed(shot, keys, lambda frame: math.floor(fixed + (frame - fixed) * ratio + 0.5))
 
 
 @verb("reverse keys")
@@ -189,6 +208,25 @@ def paste_keys(shot: Shot, *, clip: Clip, frame: Frames, onto: str = "", value: 
         keys = tuple(sorted([*kept, *moved], key=lambda key: key.frame))
         rows[of, name] = found.evolve(keys=keys)
     return shot.evolve(rows=tuple(rows.values()))
+
+
+def keys_now(before: Shot, after: Shot, keys: Any) -> list[dict[str, Any]]:
+    """Return where keys are after an edit of their times: each ``of``, ``value``, ``frame``.
+
+    ``keys``: as the edit was given them, in JSON or as a list. Those that are not there are left
+    out.
+    """
+    picked: list[Picked] = _KEYS.validate_python(keys)
+    found = []
+    for of, value in dict.fromkeys((key.of, key.value) for key in picked):
+        was, now = row_of(before, of, value), row_of(after, of, value)
+        if was is None or now is None:
+            continue
+        chosen = {key.frame for key in picked if (key.of, key.value) == (of, value)}
+        rest = {key.frame for key in was.keys} - chosen
+        moved = (key.frame for key in now.keys if key.frame not in rest)
+        found += [{"of": of, "value": value, "frame": frame} for frame in moved]
+    return found
 
 
 # --- what they all need -----------------------------------------------------------------------

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated, Literal
 
 import numpy as np
@@ -159,11 +160,15 @@ def turn_layer(
     pan: float | None = None,
     tilt: float | None = None,
     roll: float | None = None,
+    whole: Annotated[float, Field(ge=0, le=180)] = 0,
 ) -> Shot:
-    """Turn a layer about its pivot, in degrees."""
+    """Turn a layer about its pivot, in degrees; to multiples of ``whole``, if that is not 0."""
     unlocked(shot, layer)
     angles = {"pan": pan, "tilt": tilt, "roll": roll}
-    return with_layer(shot, layer, **{k: v for k, v in angles.items() if v is not None})
+    told = {name: angle for name, angle in angles.items() if angle is not None}
+    if whole:
+        told = {name: math.floor(angle / whole + 0.5) * whole for name, angle in told.items()}
+    return with_layer(shot, layer, **told)
 
 
 @verb("opacity")

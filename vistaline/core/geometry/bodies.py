@@ -37,6 +37,11 @@ class Body(StrEnum):
         """How kernels know it."""
         return list(Body).index(self)
 
+    @property
+    def is_open(self) -> bool:
+        """Whether it has an inside that is seen from without: an arch has no ends and no floor."""
+        return self is Body.ARCH
+
 
 _BOX, _BALL, _CYLINDER, _ARCH = (body.number for body in Body)
 

@@ -12,13 +12,27 @@ from pydantic import AfterValidator, Field
 from vistaline.core.prepare.detail import enlarged
 from vistaline.core.prepare.step import Prepared, Share, Size, Step
 
-__all__ = ["FACTORS", "RATIOS", "Crop", "Enlarge", "Flip", "Straighten", "Turn", "crop_of_shape"]
+__all__ = [
+    "FACTORS",
+    "RATIOS",
+    "Crop",
+    "Enlarge",
+    "Flip",
+    "Straighten",
+    "Turn",
+    "crop_of_shape",
+    "dragged_crop",
+]
 
 RATIOS = {"3:2": 3 / 2, "4:3": 4 / 3, "16:9": 16 / 9, "1:1": 1.0, "4:5": 4 / 5, "9:16": 9 / 16}
 """Width to height of the crops that are offered."""
 FACTORS = (1.5, 2.0, 3.0, 4.0)
 """How much larger a picture may be made."""
+Box = tuple[float, float, float, float]
 _LEAST_SIDE = 8
+"""Pixels a crop keeps at least."""
+_LEAST_SHARE = 0.02
+"""What a drag leaves of a side at least."""
 
 
 class _Shaping(Step):
@@ -172,9 +186,7 @@ def _crop_box(step: Crop, size: tuple[int, int]) -> tuple[int, int, int, int]:
     return min(left, size[0] - wide), min(top, size[1] - tall), wide, tall
 
 
-def crop_of_shape(
-    box: tuple[float, float, float, float], ratio: float, size: tuple[int, int]
-) -> tuple[float, float, float, float]:
+def crop_of_shape(box: Box, ratio: float, size: Size) -> Box:
     """Return the largest crop of a shape round the middle of another, in shares of ``size``.
 
     >>> crop_of_shape((0.5, 0.0, 0.5, 1.0), 1.0, (400, 100))
@@ -186,6 +198,44 @@ def crop_of_shape(
     left = min(max(middle[0] - wide / 2, 0.0), 1 - wide)
     top = min(max(middle[1] - tall / 2, 0.0), 1 - tall)
     return left, top, wide, tall
+
+
+def dragged_crop(
+    box: Box, grips: str, by: tuple[float, float], ratio: float | None, size: Size
+) -> Box:
+    """Return a crop's box (left, top, width, height, in shares) after a drag by shares of ``size``.
+
+    ``grips``: which edges are dragged, of ``l``, ``r``, ``t``, ``b``; none: the whole box is
+    moved. With a ``ratio`` of width to height the side that was not dragged follows, as far as
+    there is picture.
+
+    >>> dragged_crop((0.0, 0.0, 0.5, 0.5), "rb", (0.25, 0.0), 1.0, (400, 400))
+    (0.0, 0.0, 0.75, 0.75)
+    """
+    x, y, w, h = box
+    if not grips:
+        return min(1 - w, max(0.0, x + by[0])), min(1 - h, max(0.0, y + by[1])), w, h
+    left, top, right, bottom = x, y, x + w, y + h
+    if "l" in grips:
+        left = min(right - _LEAST_SHARE, max(0.0, left + by[0]))
+    if "r" in grips:
+        right = max(left + _LEAST_SHARE, min(1.0, right + by[0]))
+    if "t" in grips:
+        top = min(bottom - _LEAST_SHARE, max(0.0, top + by[1]))
+    if "b" in grips:
+        bottom = max(top + _LEAST_SHARE, min(1.0, bottom + by[1]))
+    if ratio is not None:
+        shape = ratio * size[1] / size[0]
+        if "l" in grips or "r" in grips:
+            tall = min((right - left) / shape, bottom if "t" in grips else 1 - top)
+            top, bottom = (bottom - tall, bottom) if "t" in grips else (top, top + tall)
+            wide = tall * shape
+            left, right = (right - wide, right) if "l" in grips else (left, left + wide)
+        else:
+            wide = min((bottom - top) * shape, 1 - left)
+            right, tall = left + wide, wide / shape
+            top, bottom = (bottom - tall, bottom) if "t" in grips else (top, top + tall)
+    return left, top, right - left, bottom - top
 
 
 def _straightening(degrees: float, size: tuple[int, int]) -> tuple[np.ndarray, tuple[int, int]]:

@@ -15,7 +15,7 @@ from vistaline.core.errors import EditError
 from vistaline.core.explaining import explain
 from vistaline.core.picture.strokes import Stroke
 from vistaline.core.prepare.mending import Repair
-from vistaline.core.prepare.shaping import RATIOS, Crop, Straighten, crop_of_shape
+from vistaline.core.prepare.shaping import RATIOS, Crop, Straighten, crop_of_shape, dragged_crop
 from vistaline.core.prepare.steps import PrepareStep, geometry
 from vistaline.core.separate.cutset import (
     MOST_CUTOUTS,
@@ -35,7 +35,7 @@ from vistaline.core.separate.separation import Clone
 from vistaline.core.sheet.sheet import EVERYTHING, PlateUse, Sheet
 from vistaline.core.verbs import FROM_JSON, Verbs
 
-__all__ = ["apply", "label"]
+__all__ = ["apply", "crop_dragged", "label"]
 
 _APART = 0.01
 _STEP: TypeAdapter[PrepareStep] = TypeAdapter(PrepareStep)
@@ -116,6 +116,31 @@ def crop_to_shape(sheet: Sheet, *, index: int, ratio: str) -> Sheet:
     before = geometry(sheet.size, steps)[index][1]
     steps[index] = step.evolve(box=crop_of_shape(step.box, RATIOS[ratio], before))
     return _prepared(sheet, steps)
+
+
+@verb("crop")
+def drag_crop(
+    sheet: Sheet, *, index: int, grips: str = "", dx: float, dy: float, ratio: str = ""
+) -> Sheet:
+    """Drag a crop's box, or some of its edges; see :func:`crop_dragged`."""
+    steps = list(sheet.prepare)
+    box = crop_dragged(sheet, index, grips, (dx, dy), ratio)
+    steps[index] = steps[index].evolve(box=box)
+    return _prepared(sheet, steps)
+
+
+def crop_dragged(
+    sheet: Sheet, index: int, grips: str, by: tuple[float, float], ratio: str
+) -> tuple[float, float, float, float]:
+    """Return where a drag takes the crop that step ``index`` is; EditError if it is none.
+
+    ``grips`` and ``by`` as in :func:`dragged_crop`; ``ratio``: the name of a shape it keeps, or "".
+    """
+    step = sheet.prepare[_at(sheet.prepare, index)]
+    if not isinstance(step, Crop):
+        raise EditError("This step is no crop. Reload the page.")
+    size = geometry(sheet.size, sheet.prepare)[index][1]
+    return dragged_crop(step.box, grips, by, RATIOS.get(ratio), size)
 
 
 @verb("straighten")

@@ -14,7 +14,10 @@ from vistaline.core.stage.camera import CameraState, camera_states
 from vistaline.core.stage.cards import Card, card_of
 from vistaline.core.stage.poses import metres_per_pixel, taking_pose
 
-__all__ = ["as_card", "dragged", "outline_in", "point_on", "standing_card"]
+__all__ = ["as_card", "dragged", "outline_in", "point_on", "size_check", "standing_card"]
+
+_RIGHT, _OFF = 0.005, 0.05
+"""Shares by which a shape may differ from the truth: not worth telling, and wrong."""
 
 
 def standing_card(shot: Shot, layer: Layer) -> Card:
@@ -95,3 +98,19 @@ def outline_in(card: Card, camera: CameraState) -> FloatArray:
         raise EditError(f"{card.layer.name} is not wholly before the camera here.")
     seen = there[:, :3] @ camera.image_from_camera.T
     return seen[:, :2] / seen[:, 2:3]
+
+
+def size_check(known: tuple[float, float], size: tuple[float, float]) -> tuple[str, bool]:
+    """Return what to say of a surface's shape against its size in truth, and whether it is off.
+
+    Both are width and height in metres. Only their ratio tells: how large all is, is another
+    question.
+
+    >>> size_check((0.9, 2.0), (1.0, 2.0))
+    ('11.1 % too wide for its height', True)
+    """
+    ratio = (size[0] / size[1]) / (known[0] / known[1])
+    if abs(ratio - 1) < _RIGHT:
+        return "its shape is right", False
+    words = "wide for its height" if ratio > 1 else "high for its width"
+    return f"{100 * (max(ratio, 1 / ratio) - 1):.1f} % too {words}", abs(ratio - 1) > _OFF

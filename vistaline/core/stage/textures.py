@@ -16,7 +16,7 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass
 
-__all__ = ["DrawnLook", "PictureLook", "ShadowLook", "Texture", "texture_called"]
+__all__ = ["DrawnLook", "PictureLook", "ShadowLook", "texture_called"]
 
 
 @dataclass(frozen=True)

@@ -35,7 +35,6 @@ export class Shape {
     });
     if (n < 0) return false;
     const before = this.points.map((point) => [...point]);
-    const carrier = { currentTarget: gate, pointerId: event.pointerId, clientX: event.clientX, clientY: event.clientY };
     const put = (now) => {
       const seen = [now.clientX - box.left, now.clientY - box.top];
       this.put(n, this.under(this.marking.lines.point(seen)));
@@ -45,7 +44,7 @@ export class Shape {
       this.marking.loupe.hide();
       this.finder.draw();
     };
-    drag(carrier, {
+    drag(gate, event, {
       move: ({ event: now }) => put(now),
       end: ({ event: now }) => {
         put(now);

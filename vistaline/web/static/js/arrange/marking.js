@@ -124,7 +124,6 @@ export class Marking {
   /** Follow the pointer with a line, or a box, from a point of the overlay; keep it at the end. */
   #follow(event, from, wish, box = false, preview = false) {
     const { finder, scene } = this;
-    const carrier = { currentTarget: finder.gate, pointerId: event.pointerId, clientX: event.clientX, clientY: event.clientY };
     const rect = finder.gate.getBoundingClientRect();
     const seen = (now) => [now.clientX - rect.left, now.clientY - rect.top];
     const asked = (now) => {
@@ -133,16 +132,16 @@ export class Marking {
     };
     const done = () => {
       this.drawn = null;
-      scene.dragging = false;
+      scene.endDrag();
       this.loupe.hide();
       if (box) this.stop();
       finder.draw();
     };
-    drag(carrier, {
+    drag(finder.gate, event, {
       move: ({ event: now }) => {
         this.drawn = { from, to: seen(now), box };
         if (preview) {
-          scene.dragging = true;
+          scene.beginDrag();
           scene.preview(...asked(now));
         }
         finder.draw();

@@ -28,7 +28,7 @@ export class Desk {
     this.ahead = new LookAhead(element, this.scene, this.viewfinder, this.transport);
     this.views = new Views(element, this.viewfinder, this.scene);
     if (bench === "arrange") this.marking = new Marking(element, this.scene, this.viewfinder);
-    if (bench === "direct") this.scene.as = localStorage.getItem("vistaline-as") ?? "camera";
+    if (bench === "direct") this.scene.seeAs(localStorage.getItem("vistaline-as") ?? "camera");
     if (bench === "direct") this.route = new Route(element, this.scene, this.transport);
     if (bench === "direct") this.rows = new Rows(element, this.scene, this.route);
     this.unfolded = new Set(); // what was opened on the panels, which are fetched anew
@@ -126,7 +126,7 @@ export class Desk {
   }
 
   #toggleAutoKey() {
-    this.scene.autoKey = !this.scene.autoKey;
+    this.scene.toggleAutoKey();
     this.element.querySelector('[data-do="auto-key"]').setAttribute("aria-pressed", String(this.scene.autoKey));
   }
 
@@ -180,7 +180,7 @@ export class Desk {
   /** See the shot as it is cut, or all of it through the camera that is directed. */
   #seeCut() {
     const { scene } = this;
-    scene.as = scene.as === "cut" ? "camera" : "cut";
+    scene.seeAs(scene.as === "cut" ? "camera" : "cut");
     localStorage.setItem("vistaline-as", scene.as);
     scene.load();
   }

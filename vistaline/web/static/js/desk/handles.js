@@ -122,8 +122,7 @@ export class Handles {
     if (near(this.#grip(found)[1])) {
       // On the screen y runs down: clockwise there is a roll to the right.
       const turned = (now) => (Math.atan2(from[1], from[0]) - Math.atan2(to(now)[1], to(now)[0])) * (180 / Math.PI);
-      const step = (now) => (now.event.shiftKey ? 15 : 1);
-      return this.#drag(event, "turn_layer", (now) => ({ layer: layer.id, roll: Math.round((layer.roll + ((turned(now) + 540) % 360) - 180) / step(now)) * step(now) }), (each) => `${each.roll.toFixed(0)}°`);
+      return this.#drag(event, "turn_layer", (now) => ({ layer: layer.id, roll: layer.roll + ((turned(now) + 540) % 360) - 180, whole: now.event.shiftKey ? 15 : 1 }), (each) => `${each.roll.toFixed(0)}°`);
     }
     if (found.corners.some(near)) {
       const grown = (now) => Math.max(0.01, Math.hypot(...to(now)) / Math.max(1, Math.hypot(...from)));

@@ -241,7 +241,7 @@ export class Plan {
     if (mount) return this.#pressMount(event, mount.dataset.mount);
     if (bar) return this.#pressBar(event, bar.dataset.layer);
     const from = this.centre;
-    drag(event, {
+    drag(this.sheet, event, {
       move: ({ dx, dy }) => {
         this.centre = [from[0] - dx / this.scale, from[1] + dy / this.scale];
         this.#change();
@@ -252,22 +252,22 @@ export class Plan {
 
   /** Preview what a drag wishes for while it lasts, and keep it at its end. */
   #wish(event, values) {
-    drag(event, {
+    drag(this.sheet, event, {
       move: (now) => {
-        this.scene.dragging = true;
+        this.scene.beginDrag();
         const asked = values(now);
         this.wished = asked?.[1];
         if (asked) this.scene.preview(...asked);
         this.#goAhead();
       },
       end: (now) => {
-        this.scene.dragging = false;
+        this.scene.endDrag();
         this.wished = null;
         const asked = values(now, true);
         if (asked) this.scene.edit(...asked);
       },
       cancel: () => {
-        this.scene.dragging = false;
+        this.scene.endDrag();
         this.wished = null;
         this.scene.forget();
       },
@@ -318,8 +318,7 @@ export class Plan {
     const name = this.view === "above" ? "pan" : "tilt";
     this.#wish(event, ({ dx, dy, event: now }) => {
       const turned = angle(ends[end][0] + dx, ends[end][1] + dy) - angle(...ends[end]);
-      const step = now.shiftKey ? 15 : 1;
-      return ["turn_layer", { layer: id, [name]: Math.round((layer[name] + ((turned + 540) % 360) - 180) / step) * step }];
+      return ["turn_layer", { layer: id, [name]: layer[name] + ((turned + 540) % 360) - 180, whole: now.shiftKey ? 15 : 1 }];
     });
   }
 

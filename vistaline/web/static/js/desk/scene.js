@@ -20,6 +20,8 @@ export class Scene extends EventTarget {
     this.dims = false;
     this.framing = 0;
     this.as = "cut"; // what is seen: the shot as it is cut, or all through the directed "camera"
+    this.keying = false;
+    this.dragging = false;
     this.queued = null;
     this.asking = false;
   }
@@ -87,7 +89,7 @@ export class Scene extends EventTarget {
   /** The shot is at this version now, whatever has been fetched of it. */
   reached(version) {
     if (this.data) this.data.version = version;
-    document.getElementById("at").elements.version.value = version;
+    queue.reached(version);
   }
 
   go(frame) {
@@ -97,11 +99,30 @@ export class Scene extends EventTarget {
     this.dispatchEvent(new Event("frame"));
   }
 
-  /** While it is on, what an edit changes is keyed at the playhead. */
-  set autoKey(on) {
-    this.keying = on;
-    document.getElementById("at").elements.auto_key.value = String(on);
+  /** While auto-key is on, what an edit changes is keyed at the playhead. */
+  toggleAutoKey() {
+    this.keying = !this.keying;
+    document.getElementById("at").elements.auto_key.value = String(this.keying);
     this.dispatchEvent(new Event("choose"));
+  }
+
+  /** See the shot as it is "cut", or all of it through the directed "camera"; fetched by `load`. */
+  seeAs(as) {
+    this.as = as;
+  }
+
+  toggleDims() {
+    this.dims = !this.dims;
+    this.dispatchEvent(new Event("choose"));
+  }
+
+  /** From now on previews are shown, until the drag ends. */
+  beginDrag() {
+    this.dragging = true;
+  }
+
+  endDrag() {
+    this.dragging = false;
   }
 
   get autoKey() {
@@ -165,7 +186,7 @@ export class Scene extends EventTarget {
     this.dispatchEvent(new Event("choose"));
   }
 
-  /** Make an edit and keep it; resolves to whether it was. */
+  /** Make an edit and keep it; resolves to the answer, or to null if it was refused. */
   async edit(verb, values) {
     this.queued = null;
     const wish = { playhead: this.frame, auto_key: this.autoKey, ...values };
@@ -174,7 +195,7 @@ export class Scene extends EventTarget {
     if (!answer?.ok) {
       this.forget();
       refuse(body);
-      return false;
+      return null;
     }
     clearNotice();
     if (body.scene.duration === this.data.duration) {
@@ -183,7 +204,7 @@ export class Scene extends EventTarget {
       this.dispatchEvent(new Event("change"));
     }
     document.body.dispatchEvent(new CustomEvent("shotchange", { detail: body }));
-    return true;
+    return body;
   }
 
   /** Take the last edit back ("undo"), or make it again ("redo"); at the end nothing happens. */
@@ -269,7 +290,7 @@ export class Scene extends EventTarget {
     chosen.elements.several.value = JSON.stringify(this.chosen);
     chosen.elements.framing.value = this.framing;
     chosen.elements.frame.value = this.data.framings[this.framing]?.frame ?? 0;
-    document.getElementById("at").elements.version.value = this.data.version;
+    queue.reached(this.data.version);
     this.#tellPlayhead();
   }
 }

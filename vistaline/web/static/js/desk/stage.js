@@ -214,16 +214,17 @@ export class Stage {
 
   /** A body's mesh, in shares of its size from its middle. */
   async #mesh(body) {
-    const { points, faces } = await (await fetch(`/shots/bodies/${body}.json`)).json();
+    const { points, faces, open } = await (await fetch(`/shots/bodies/${body}.json`)).json();
     const shape = new THREE.BufferGeometry();
     shape.setAttribute("position", new THREE.Float32BufferAttribute(points.map((value) => value / 2), 3));
     shape.setIndex(faces);
+    shape.userData.open = open;
     return shape;
   }
 
   /** Which faces of a body are seen: from inside it, its far ones. */
   #facing(card, body) {
-    if (!body || body === "arch") return THREE.DoubleSide;
+    if (!body || this.bodies.get(body)?.userData.open) return THREE.DoubleSide;
     const { elements: e } = new THREE.Matrix4().multiplyMatrices(this.clip.value, card.matrix).invert();
     // The camera is where the frame's x, y and w all are 0.
     const depth = card.material.uniforms.deep.value * new THREE.Vector3().setFromMatrixColumn(card.matrix, 0).length();

@@ -1,7 +1,6 @@
 // Values that somebody typed: the field keeps them until a panel fetched after their edit was
 // answered shows what was kept. A panel or a scene on its way for longer shows an older value.
-
-const version = () => Number(document.getElementById("at").elements.version.value);
+import { queue } from "../page/queue.js";
 
 export class Typed {
   /** `fields` is the selector of what is watched, within `element`. */
@@ -33,13 +32,13 @@ export class Typed {
 
   /** Each request keeps what was known when its values were read. */
   #ask(form, ctx) {
-    ctx.askedAt = version();
+    ctx.askedAt = queue.version;
     if (ctx.request.method !== "POST") return;
     for (const field of this.states.keys()) if (form.contains(field)) this.states.set(field, ctx);
   }
 
   #answer(ctx) {
-    for (const [field, state] of this.states) if (state === ctx) this.states.set(field, version());
+    for (const [field, state] of this.states) if (state === ctx) this.states.set(field, queue.version);
   }
 
   dispose() {

@@ -182,8 +182,7 @@ export class Viewfinder {
       this.#mark();
     };
     put(event);
-    const carrier = { currentTarget: this.gate, pointerId: event.pointerId, clientX: event.clientX, clientY: event.clientY };
-    drag(carrier, { move: ({ event: now }) => put(now), end: () => this.pointChanged?.(), cancel: () => this.pointChanged?.() });
+    drag(this.gate, event, { move: ({ event: now }) => put(now), end: () => this.pointChanged?.(), cancel: () => this.pointChanged?.() });
   }
 
   /** Draw what the next framing shows, in the frame's own shape. */
@@ -195,12 +194,11 @@ export class Viewfinder {
       const size = Math.max(Math.abs(x - start.x) / width, Math.abs(y - start.y) / height);
       return { x0: start.x, y0: start.y, x1: start.x + Math.sign(x - start.x || 1) * size * width, y1: start.y + Math.sign(y - start.y || 1) * size * height };
     };
-    const carrier = { currentTarget: this.gate, pointerId: event.pointerId, clientX: event.clientX, clientY: event.clientY };
     const end = () => {
       this.drawing = null;
       this.#mark();
     };
-    drag(carrier, {
+    drag(this.gate, event, {
       move: ({ event: now }) => {
         this.drawing = box(now);
         this.#mark();
@@ -252,14 +250,13 @@ export class Viewfinder {
     this.gate.classList.add("busy");
     const finish = () => {
       over();
-      this.scene.dragging = false;
+      this.scene.endDrag();
       this.gate.classList.remove("busy");
     };
-    const carrier = { currentTarget: this.gate, pointerId: event.pointerId, clientX: event.clientX, clientY: event.clientY };
-    drag(carrier, {
+    drag(this.gate, event, {
       move: (now) => {
         if (!this.scene.dragging) begin();
-        this.scene.dragging = true;
+        this.scene.beginDrag();
         const asked = wish(now);
         if (asked) this.scene.preview(...asked);
       },

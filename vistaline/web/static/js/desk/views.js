@@ -31,9 +31,8 @@ export class Views {
   }
 
   #dim() {
-    this.scene.dims = !this.scene.dims;
+    this.scene.toggleDims();
     this.part("dim").setAttribute("aria-pressed", String(this.scene.dims));
-    this.viewfinder.draw();
   }
 
   #quality(value) {

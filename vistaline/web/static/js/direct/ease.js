@@ -66,11 +66,6 @@ export class Ease {
     return Math.min(this.sheet.clientWidth / 212, this.sheet.clientHeight / 164);
   }
 
-  #carrier(event) {
-    event.stopPropagation();
-    return { currentTarget: this.sheet, pointerId: event.pointerId, clientX: event.clientX, clientY: event.clientY };
-  }
-
   #keep() {
     this.element.dispatchEvent(new CustomEvent("easechange", { bubbles: true, detail: { ...this.edit, points: this.points } }));
   }
@@ -78,7 +73,8 @@ export class Ease {
   #press(event, n) {
     const from = [...this.points];
     const unit = this.#perUnit * 100;
-    drag(this.#carrier(event), {
+    event.stopPropagation();
+    drag(this.sheet, event, {
       move: ({ dx, dy }) => {
         this.points[2 * n] = Math.min(1, Math.max(0, from[2 * n] + dx / unit));
         this.points[2 * n + 1] = Math.min(1.4, Math.max(-0.4, from[2 * n + 1] - dy / unit));
@@ -106,7 +102,8 @@ export class Ease {
       }
       asking = null;
     };
-    drag(this.#carrier(event), {
+    event.stopPropagation();
+    drag(this.sheet, event, {
       move: ({ dx, dy }) => {
         wished = { time: time + dx / unit / FIELD, height: height - (dy / unit / 100) * FASTEST };
         asking ??= ask();

@@ -175,7 +175,7 @@ export class Route {
     if (at(".stop")) return this.#pressStop(event, Number(at(".stop").dataset.framing));
     const from = this.frameAt(event.clientX);
     this.scene.go(from);
-    drag(event, {
+    drag(this.sheet, event, {
       move: ({ event: now }) => {
         const to = this.frameAt(now.clientX);
         this.scene.go(to);
@@ -196,7 +196,7 @@ export class Route {
     const target = ({ dx }) => Math.round(from + dx / step);
     const mark = svg("g", { class: "sliding" });
     this.sheet.append(mark);
-    drag(event, {
+    drag(this.sheet, event, {
       move: (now) => {
         const x = this.x(from) + (target(now) - from) * step;
         mark.replaceChildren(svg("line", { x1: x, x2: x, y1: TOP, y2: GROUND + 8 }), svg("text", { x: x + 5, y: TOP + 12 }, words(target(now))));

@@ -38,6 +38,7 @@ export class Rows {
 
   #change() {
     const { data, shown } = this.scene;
+    if (shown && this.showMoved) this.showMoved(shown.keys ?? []);
     if (!data || shown) return;
     const { rows } = data;
     this.box.hidden = !rows.length;
@@ -116,50 +117,64 @@ export class Rows {
     this.#choose(more ? [...this.scene.keys.filter((key) => key.of !== of || key.value !== value), ...all] : all);
   }
 
-  /** Drag what is chosen in time; with Alt it is stretched, from its other end. */
+  /** Drag what is chosen in time; with Alt it is stretched, away from its other end. */
   #drag(event, key) {
-    const keys = this.scene.keys;
-    const frames = keys.map(({ frame }) => frame);
-    const [first, last] = [Math.min(...frames), Math.max(...frames)];
-    const about = key.frame === first ? last : first;
+    const { scene } = this;
+    const keys = JSON.stringify(scene.keys);
     const step = this.route.x(1) - this.route.x(0);
     const wish = ({ dx, event: now }) => {
       const by = Math.round(dx / step);
-      if (now.altKey && last > first) {
-        const ratio = (key.frame + by - about) / (key.frame - about || 1);
-        return { at: (frame) => Math.round(about + (frame - about) * ratio), verb: "stretch_keys", values: { about, percent: ratio * 100 }, words: `${Math.round(ratio * 100)} %` };
-      }
-      return { at: (frame) => frame + by, verb: "move_keys", values: { frames: by }, words: `frame ${key.frame + by}` };
+      if (now.altKey && scene.keys.length > 1) return { by, verb: "stretch_keys", values: { keys, grip: key.frame, by }, words: "stretched" };
+      return { by, verb: "move_keys", values: { keys, frames: by }, words: `frame ${key.frame + by}` };
     };
     const place = this.sheet.querySelector(".row-drag");
-    const told = this.#keys.filter((each) => keys.some((chosen) => same(chosen, each)));
-    drag(this.#carrier(event), {
+    const done = () => {
+      scene.endDrag();
+      this.showMoved = null;
+      place.replaceChildren();
+    };
+    drag(this.sheet, event, {
       move: (now) => {
-        const { at, words } = wish(now);
-        const x = this.route.x(at(key.frame));
-        place.replaceChildren(...told.map((each) => svg("circle", { class: "moving", cx: this.route.x(at(each.frame)), cy: this.#y(each.n, each.height), r: 4.5 })), svg("text", { x: x + 9, y: this.#y(key.n, key.height) + 4 }, words));
+        const { verb, values, words } = wish(now);
+        // Where they come to lie is answered; until then a line goes with the pointer.
+        this.showMoved = (moved) => {
+          const at = (each) => [this.route.x(each.frame), this.#y(this.#rowOf(each), 0.5)];
+          const x = this.route.x(key.frame) + now.dx;
+          place.replaceChildren(svg("line", { class: "head-line", x1: x, x2: x, y1: key.n * HEIGHT, y2: (key.n + 1) * HEIGHT }), ...moved.map(at).map(([cx, cy]) => svg("circle", { class: "moving", cx, cy, r: 4.5 })), svg("text", { x: x + 9, y: this.#y(key.n, key.height) + 4 }, words));
+        };
+        this.showMoved(scene.shown?.keys ?? []);
+        scene.beginDrag();
+        scene.preview(verb, values);
       },
       end: (now) => {
-        const { at, verb, values } = wish(now);
-        place.replaceChildren();
-        if (verb === "stretch_keys" && values.percent <= 0) return notice("Keys cannot be stretched past each other. Reverse them instead.");
-        if (at(key.frame) !== key.frame) this.#retime(verb, values, at);
+        const { by, verb, values } = wish(now);
+        done();
+        if (by) this.#retime(verb, () => values);
+        else scene.forget();
       },
-      cancel: () => place.replaceChildren(),
+      cancel: () => {
+        done();
+        scene.forget();
+      },
     });
   }
 
-  /** Keep new times; what was chosen stays chosen where it is now. */
-  async #retime(verb, values, at) {
-    const { keys } = this.scene;
-    // Chosen anew at once: the panel is fetched as soon as the edit is made.
-    this.scene.chooseKeys(keys.map((key) => ({ ...key, frame: at(key.frame) })));
-    const kept = await this.scene.edit(verb, { keys: JSON.stringify(keys), ...values });
-    if (!kept) this.scene.chooseKeys(keys);
+  #rowOf({ of, value }) {
+    return this.scene.data.rows.findIndex((row) => row.of === of && row.value === value);
+  }
+
+  /** Keep new times; what was chosen stays chosen where it is now. One after the other. */
+  #retime(verb, values) {
+    const now = async () => {
+      const kept = await this.scene.edit(verb, values());
+      if (kept) this.scene.chooseKeys(kept.keys);
+    };
+    this.retiming = (this.retiming ?? Promise.resolve()).then(now);
+    return this.retiming;
   }
 
   nudge(frames) {
-    return this.#retime("move_keys", { frames }, (frame) => frame + frames);
+    return this.#retime("move_keys", () => ({ keys: JSON.stringify(this.scene.keys), frames }));
   }
 
   /** Sweep over keys to choose them; a mere click moves the playhead, as on the route. */
@@ -168,7 +183,7 @@ export class Rows {
     const [x0, y0] = [event.clientX - box.left, event.clientY - box.top];
     const place = this.sheet.querySelector(".row-drag");
     const swept = ({ dx, dy }) => ({ x: Math.min(x0, x0 + dx), y: Math.min(y0, y0 + dy), width: Math.abs(dx), height: Math.abs(dy) });
-    drag(this.#carrier(event), {
+    drag(this.sheet, event, {
       move: (now) => place.replaceChildren(svg("rect", { class: "sweep", ...swept(now) })),
       end: (now) => {
         const { x, y, width, height } = swept(now);
@@ -217,10 +232,6 @@ export class Rows {
     if (!clip) return notice("Copy some keys first, with Ctrl C.", "info");
     const several = JSON.parse(clip).length > 1;
     return this.scene.edit("paste_keys", { clip, frame: this.scene.frame, onto, value: several ? "" : value });
-  }
-
-  #carrier(event) {
-    return { currentTarget: this.sheet, pointerId: event.pointerId, clientX: event.clientX, clientY: event.clientY };
   }
 }
 

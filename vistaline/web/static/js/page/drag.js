@@ -1,13 +1,15 @@
 // One press of the pointer, followed to its end, whatever that is.
 
 /**
- * Follow a press on `target`: `move` gets each pointer event, `end` the last one.
+ * Follow a press: `move` gets each pointer event, `end` the last one.
+ *
+ * `target` takes the pointer until it is released; it need not be what was pressed.
  *
  * Released, it ends. So it does where the release cannot be seen: when the capture is lost or the
  * tab is left, it ends at the place it was seen last. Given up (`cancel`) by Escape, or by the
  * system, which takes a pen's pointer away when a palm comes down.
  */
-export function follow(event, { move, end, cancel }, target = event.currentTarget) {
+export function follow(target, event, { move, end, cancel }) {
   const { pointerId } = event;
   let last = event;
   let over = false;
@@ -50,11 +52,11 @@ export function follow(event, { move, end, cancel }, target = event.currentTarge
 }
 
 /** A drag by at least two pixels: `move` and `end` get how far it has come; less is a `cancel`. */
-export function drag(event, { move, end, cancel }) {
+export function drag(target, event, { move, end, cancel }) {
   const start = { x: event.clientX, y: event.clientY };
   let moved = false;
   const offset = (e) => ({ dx: e.clientX - start.x, dy: e.clientY - start.y, event: e });
-  follow(event, {
+  follow(target, event, {
     move: (e) => {
       const now = offset(e);
       moved ||= Math.hypot(now.dx, now.dy) > 2;

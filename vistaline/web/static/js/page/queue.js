@@ -4,7 +4,6 @@
 import { notice } from "./notice.js";
 
 const token = () => document.querySelector('meta[name="csrf-token"]').content;
-const at = () => document.getElementById("at").elements.version;
 
 // An answer that got lost says nothing of whether the edit was made; so it is asked for again
 // under the same key, and the server makes it once.
@@ -15,6 +14,14 @@ class Queue {
   constructor() {
     this.last = Promise.resolve();
     this.waiting = 0;
+    this.version = 0;
+  }
+
+  /** The document is at this version now. The page's form only shows it, for what has no script. */
+  reached(version) {
+    this.version = Number(version);
+    const form = document.getElementById("at");
+    if (form) form.elements.version.value = this.version;
   }
 
   /** Send an edit when its turn comes; `request` is fetch's, its body a form's values. */
@@ -33,7 +40,7 @@ class Queue {
   }
 
   async #send(address, request) {
-    request.body.set("version", at().value);
+    request.body.set("version", this.version);
     const headers = { ...request.headers, "X-Edit-Key": crypto.randomUUID() };
     for (const pause of [...PAUSES, null]) {
       const answer = await window.fetch(address, { ...request, headers }).catch((error) => error);
@@ -51,11 +58,12 @@ class Queue {
 
   async #reached(answer) {
     const said = await answer.json().catch(() => null);
-    if (said?.version) at().value = said.version;
+    if (said?.version) this.reached(said.version);
   }
 }
 
 export const queue = new Queue();
+queue.reached(document.getElementById("at")?.elements.version.value ?? 0);
 
 // Whatever a panel posts that names a version is an edit, too.
 document.addEventListener("htmx:config:request", ({ detail: { ctx } }) => {
@@ -65,6 +73,6 @@ document.addEventListener("htmx:config:request", ({ detail: { ctx } }) => {
 // A worker changes things, too, as when a fill is put to use; the panel that follows it tells.
 for (const name of ["sheetchange", "shotchange"]) {
   document.addEventListener(name, ({ detail }) => {
-    if (detail?.version > Number(at().value)) at().value = detail.version;
+    if (detail?.version > queue.version) queue.reached(detail.version);
   });
 }

@@ -113,7 +113,7 @@ export class Board {
     const from = { ...this.view, cx: event.clientX, cy: event.clientY };
     this.fitted = false;
     const move = (e) => this.#look(from.scale, from.x + e.clientX - from.cx, from.y + e.clientY - from.cy);
-    follow(event, { move, end: () => {}, cancel: () => this.#look(from.scale, from.x, from.y) }, this.room);
+    follow(this.room, event, { move, end: () => {}, cancel: () => this.#look(from.scale, from.x, from.y) });
   }
 
   /** Keys every board has; returns whether the key was one. Space held moves the picture. */

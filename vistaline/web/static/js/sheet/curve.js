@@ -70,7 +70,7 @@ export class Curve {
       const sorted = [...this.points[this.channel]].sort((a, b) => a[0] - b[0]);
       this.element.dispatchEvent(new CustomEvent("curvechange", { bubbles: true, detail: { [this.channel]: sorted } }));
     };
-    drag({ currentTarget: this.sheet, pointerId: event.pointerId, clientX: event.clientX, clientY: event.clientY }, {
+    drag(this.sheet, event, {
       move: set,
       end: send,
       cancel: () => {

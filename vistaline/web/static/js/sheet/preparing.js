@@ -218,7 +218,7 @@ export class Preparing {
       this.split = Math.min(1, Math.max(0, from + dx / (this.board.width * this.board.view.scale)));
       this.board.redraw();
     };
-    drag({ currentTarget: this.board.room, pointerId: event.pointerId, clientX: event.clientX, clientY: event.clientY }, { move: set, end: set, cancel: () => set({ dx: 0 }) });
+    drag(this.board.room, event, { move: set, end: set, cancel: () => set({ dx: 0 }) });
   }
 
   #dragCrop(event, point) {
@@ -227,54 +227,35 @@ export class Preparing {
     const { width, height } = this.board;
     const [left, top, right, bottom] = [from[0] * width, from[1] * height, (from[0] + from[2]) * width, (from[1] + from[3]) * height];
     const grip = { l: Math.abs(point.x - left) < near, r: Math.abs(point.x - right) < near, t: Math.abs(point.y - top) < near, b: Math.abs(point.y - bottom) < near };
-    const whole = !(grip.l || grip.r || grip.t || grip.b);
-    const set = ({ dx, dy }) => {
-      const [mx, my] = [dx / this.board.view.scale / width, dy / this.board.view.scale / height];
-      this.box = whole ? movedBox(from, mx, my) : this.#resized(from, grip, mx, my);
-      this.board.redraw();
-    };
-    const carrier = { currentTarget: this.board.room, pointerId: event.pointerId, clientX: event.clientX, clientY: event.clientY };
-    drag(carrier, {
-      move: set,
+    const grips = Object.keys(grip).filter((side) => grip[side]).join("");
+    const wish = ({ dx, dy }) => ({ grips, dx: dx / this.board.view.scale / width, dy: dy / this.board.view.scale / height, ratio: this.ratio });
+    drag(this.board.room, event, {
+      move: (now) => this.#previewCrop(wish(now)),
       end: (now) => {
-        set(now);
-        this.#values({ box: this.box });
+        this.wished = null;
+        this.edits.make("drag_crop", { index: this.step, ...wish(now) });
       },
       cancel: () => {
+        this.wished = null;
         this.box = from;
         this.board.redraw();
       },
     });
   }
 
-  #resized([x, y, w, h], grip, mx, my) {
-    let [left, top, right, bottom] = [x, y, x + w, y + h];
-    if (grip.l) left = Math.min(right - 0.02, Math.max(0, left + mx));
-    if (grip.r) right = Math.max(left + 0.02, Math.min(1, right + mx));
-    if (grip.t) top = Math.min(bottom - 0.02, Math.max(0, top + my));
-    if (grip.b) bottom = Math.max(top + 0.02, Math.min(1, bottom + my));
-    const shape = this.#shapeInShares();
-    if (shape) {
-      // The side that was not dragged follows, as far as there is picture.
-      if (grip.l || grip.r) {
-        const tall = Math.min((right - left) / shape, grip.t ? bottom : 1 - top);
-        if (grip.t) top = bottom - tall;
-        else bottom = top + tall;
-        if (grip.l) left = right - tall * shape;
-        else right = left + tall * shape;
-      } else {
-        const wide = Math.min((bottom - top) * shape, 1 - left);
-        right = left + wide;
-        if (grip.t) top = bottom - wide / shape;
-        else bottom = top + wide / shape;
-      }
+  /** Where a drag would take the crop is asked; the newest wish wins while one is answered. */
+  async #previewCrop(wish) {
+    const busy = Boolean(this.wished);
+    this.wished = wish;
+    if (busy) return;
+    while (this.wished) {
+      const asked = this.wished;
+      const found = await ask(`${this.edits.address}/crop.json?${new URLSearchParams({ step: this.step, ...asked })}`);
+      if (!this.wished) return;
+      if (found) this.box = found.box;
+      this.board.redraw();
+      if (this.wished === asked) this.wished = null;
     }
-    return [left, top, right - left, bottom - top];
-  }
-
-  #shapeInShares() {
-    const ratio = this.state.ratios[this.ratio];
-    return ratio ? (ratio * this.board.height) / this.board.width : null;
   }
 
   #shape(button) {
@@ -285,8 +266,7 @@ export class Preparing {
 
   #drawLevel(event, start) {
     const to = ({ dx, dy }) => [start.x + dx / this.board.view.scale, start.y + dy / this.board.view.scale];
-    const carrier = { currentTarget: this.board.room, pointerId: event.pointerId, clientX: event.clientX, clientY: event.clientY };
-    drag(carrier, {
+    drag(this.board.room, event, {
       move: (now) => {
         this.line = [[start.x, start.y], to(now)];
         this.board.redraw();
@@ -316,7 +296,7 @@ export class Preparing {
       this.strokes = this.strokes.filter((each) => each !== stroke);
       this.board.redraw();
     };
-    follow(event, { move, end, cancel }, this.board.room);
+    follow(this.board.room, event, { move, end, cancel });
   }
 
   dispose() {
@@ -325,8 +305,4 @@ export class Preparing {
     document.removeEventListener("keyup", this.onKey);
     this.board.dispose();
   }
-}
-
-function movedBox([x, y, w, h], mx, my) {
-  return [Math.min(1 - w, Math.max(0, x + mx)), Math.min(1 - h, Math.max(0, y + my)), w, h];
 }

@@ -233,7 +233,7 @@ export class Separating {
       cancel();
       this.board.redraw();
     };
-    follow(event, { move: seen, end, cancel: undone }, this.board.room);
+    follow(this.board.room, event, { move: seen, end, cancel: undone });
   }
 
   #dropped(stroke) {

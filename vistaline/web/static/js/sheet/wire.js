@@ -43,7 +43,7 @@ export class Wire {
       this.board.redraw();
       return true;
     }
-    drag(carrier(this.board, event), {
+    drag(this.board.room, event, {
       move: ({ dx, dy }) => {
         point.after = [dx / scale, dy / scale];
         point.before = [-dx / scale, -dy / scale];
@@ -85,7 +85,7 @@ export class Wire {
       this.points = this.points.map((each, k) => (k === n ? point : each));
       this.board.redraw();
     };
-    drag(carrier(this.board, event), {
+    drag(this.board.room, event, {
       move: set,
       end: (now) => {
         set(now);
@@ -164,7 +164,6 @@ export class Wire {
   }
 }
 
-const carrier = (board, event) => ({ currentTarget: board.room, pointerId: event.pointerId, clientX: event.clientX, clientY: event.clientY });
 
 function flat(a, b) {
   const [p1, p2] = [a.after ? [a.at[0] + a.after[0], a.at[1] + a.after[1]] : a.at, b.before ? [b.at[0] + b.before[0], b.at[1] + b.before[1]] : b.at];
