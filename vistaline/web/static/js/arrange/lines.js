@@ -4,7 +4,9 @@ const [PAUSE, TURNS] = [700, 120]; // ms between two looks, and how many
 
 export class Lines {
   constructor(scene, viewfinder) {
-    Object.assign(this, { scene, finder: viewfinder, found: null });
+    this.scene = scene;
+    this.finder = viewfinder;
+    this.found = null;
   }
 
   get on() {

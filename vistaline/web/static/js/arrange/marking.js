@@ -20,7 +20,11 @@ const SAYS = {
 
 export class Marking {
   constructor(desk, scene, viewfinder) {
-    Object.assign(this, { desk, scene, finder: viewfinder, tool: null, shape: null });
+    this.desk = desk;
+    this.scene = scene;
+    this.finder = viewfinder;
+    this.tool = null;
+    this.shape = null;
     this.loupe = new Loupe(viewfinder);
     this.lines = new Lines(scene, viewfinder);
     desk.addEventListener("click", ({ target }) => this.#click(target.closest("[data-do]")?.dataset));

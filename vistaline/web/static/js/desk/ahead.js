@@ -3,7 +3,11 @@ const REST = 160; // ms the playhead must rest
 
 export class LookAhead {
   constructor(desk, scene, viewfinder, transport) {
-    Object.assign(this, { desk, scene, finder: viewfinder, transport, on: false });
+    this.desk = desk;
+    this.scene = scene;
+    this.finder = viewfinder;
+    this.transport = transport;
+    this.on = false;
     this.sheet = desk.querySelector('[data-part="ahead"]');
     this.button = desk.querySelector('[data-do="ahead"]');
     this.button.addEventListener("click", () => this.toggle());

@@ -136,7 +136,10 @@ export class Desk {
     if (at('[data-do="copy-keys"]')) this.rows.copy();
     if (at('[data-do="paste-keys"]')) this.rows.paste();
     if (at('[data-do="paste-keys-onto"]')) this.rows.paste(...wanted());
-    if (at('[data-do="set-key"]')) this.rows.set(Object.fromEntries(wanted().map((value, n) => [n ? "value" : "of", value])));
+    if (at('[data-do="set-key"]')) {
+      const [of, value] = wanted();
+      this.rows.set({ of, value });
+    }
     const row = at("[data-row-of]")?.dataset;
     if (row) this.rows.chooseRow(this.scene.data.rows.find(({ of, value }) => of === row.rowOf && value === row.rowValue));
   }
@@ -216,7 +219,7 @@ export class Desk {
 
   async #copyFraming() {
     const { scene } = this;
-    const answer = await fetch(`${scene.address}/framing.json?${new URLSearchParams({ framing: scene.framing })}`, { headers: { Accept: "application/json" } });
+    const answer = await fetch(`${scene.address}/framing.json?${new URLSearchParams({ framing: String(scene.framing) })}`, { headers: { Accept: "application/json" } });
     if (!answer.ok) return;
     localStorage.setItem("vistaline-framings", JSON.stringify([await answer.json()]));
     notice("Framing copied. Paste it with Ctrl V, behind the chosen one, here or in another shot.", "info");
@@ -340,6 +343,7 @@ export class Desk {
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     const onPlan = event.target.closest('[data-part="plan"]');
     const far = event.shiftKey ? 10 : 1;
+    /** @type {Record<string, () => any>} */
     const deeds = {
       " ": () => !event.target.closest("button, summary, a") && (transport.toggle(), true),
       ArrowLeft: () => (transport.step(-far), true),

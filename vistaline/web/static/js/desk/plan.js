@@ -6,7 +6,9 @@ import { barOf, layerIn, mountPlace } from "./tracks.js";
 
 export class Plan {
   constructor(desk, scene, bench, view) {
-    Object.assign(this, { scene, bench, view });
+    this.scene = scene;
+    this.bench = bench;
+    this.view = view;
     this.sheet = desk.querySelector(`[data-part="plan-${view}"]`);
     this.note = desk.querySelector('[data-part="plan-note"]');
     this.fitted = false;

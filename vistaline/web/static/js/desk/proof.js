@@ -5,7 +5,11 @@ const AT_ONCE = 2;
 
 export class Proof {
   constructor(desk, scene, viewfinder, transport) {
-    Object.assign(this, { scene, viewfinder, transport, on: false, asked: 0 });
+    this.scene = scene;
+    this.viewfinder = viewfinder;
+    this.transport = transport;
+    this.on = false;
+    this.asked = 0;
     this.sheet = desk.querySelector('[data-part="proof"]');
     this.note = desk.querySelector('[data-part="proof-note"]');
     this.button = desk.querySelector('[data-do="proof"]');

@@ -71,7 +71,7 @@ export class Scene extends EventTarget {
   }
 
   /** Fetch a take, or what `query` says, to be seen beside the route; with "" the route is alone. */
-  async lookBeside(take, query = { take }) {
+  async lookBeside(take, /** @type {Record<string, any>} */ query = { take }) {
     this.take = take;
     this.beside = null;
     this.besideQuery = take ? query : null;
@@ -79,7 +79,8 @@ export class Scene extends EventTarget {
       const answer = await fetch(`${this.address}/scene.json?${new URLSearchParams({ as: this.as, ...query })}`, { headers: { Accept: "application/json" } });
       const body = await answer.json();
       if (!answer.ok) {
-        this.take = this.besideQuery = "";
+        this.take = "";
+        this.besideQuery = null;
         notice(body.error);
       } else if (this.take === take) this.beside = unpack(body);
     }
@@ -246,7 +247,7 @@ export class Scene extends EventTarget {
   }
 
   async pick(x, y) {
-    const query = new URLSearchParams({ x, y, frame: this.frame, as: this.as });
+    const query = new URLSearchParams({ x, y, frame: String(this.frame), as: this.as });
     const answer = await fetch(`${this.address}/pick?${query}`, { headers: { Accept: "application/json" } });
     return answer.ok ? (await answer.json()).layer : null;
   }

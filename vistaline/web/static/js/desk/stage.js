@@ -126,6 +126,10 @@ const named = (address) => address.replace(/&at=\d+$/, "");
 
 export class Stage {
   constructor(canvas) {
+    /** What share of a layer's opacity is shown, by its id. */
+    this.seen = (id) => 1;
+    /** Told the name of each look that is here, and null when all are. */
+    this.onLook = (name) => {};
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: false, alpha: false });
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
     this.renderer.sortObjects = true;
@@ -251,9 +255,9 @@ export class Stage {
       if (!address || this.disposed) return;
       await this.load({ [name]: address });
       looks.set(name, await this.textures.get(named(address)));
-      this.onLook?.(name);
+      this.onLook(name);
     }
-    this.onLook?.(null);
+    this.onLook(null);
   }
 
   #card(shaders) {
@@ -464,7 +468,6 @@ export class Stage {
     const codes = new THREE.WebGLRenderTarget(width, height, { depthBuffer: false });
     const { seen } = this;
     const checks = this.checks.value;
-    Object.assign(this, { seen: () => 1 });
     this.checks.value = false;
     this.#paint(record, light, [1, 1]);
     this.renderer.setRenderTarget(codes);

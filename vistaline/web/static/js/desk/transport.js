@@ -7,6 +7,7 @@ export class Transport {
     this.pace = null; // frames drawn a second
     this.speed = 1; // of true rate; less than 0 is backwards
     this.range = null; // first and last frame to loop
+    this.onRange = () => {};
     this.loop = localStorage.getItem("vistaline-loop") !== "off";
     this.button = desk.querySelector('[data-do="play"]');
     this.loopButton = desk.querySelector('[data-do="loop"]');
@@ -37,7 +38,7 @@ export class Transport {
   /** Loop these frames, or with null the whole shot again. */
   loopRange(range) {
     this.range = range;
-    this.onRange?.();
+    this.onRange();
   }
 
   get #ends() {

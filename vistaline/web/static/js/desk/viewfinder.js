@@ -19,6 +19,9 @@ export class Viewfinder {
     this.overlay = desk.querySelector('[data-part="overlay"]');
     this.veil = desk.querySelector('[data-part="veil"]');
     this.move = "truck";
+    this.rectangles = false; // framings are drawn
+    this.marking = null; // who draws marks over the picture, and takes presses on them
+    this.covered = () => false; // something else shows the frame
     this.quality = 1;
     this.ready = false;
     this.asking = null; // who wants to know the next point that is clicked
@@ -78,7 +81,11 @@ export class Viewfinder {
 
   /** Set how the frame is looked at: beyond its edges, at which quality, over checks. */
   show({ beyond = this.beyond, quality = this.quality, checks = this.checks, guides = this.guides, inset = this.inset }) {
-    Object.assign(this, { beyond, quality, checks, guides, inset });
+    this.beyond = beyond;
+    this.quality = quality;
+    this.checks = checks;
+    this.guides = guides;
+    this.inset = inset;
     if (this.stage) this.stage.checks.value = Boolean(checks);
     this.#fit();
   }
@@ -103,7 +110,7 @@ export class Viewfinder {
     // What has just come is drawn as soon as its looks are here.
     if (!this.ready || !this.whole || !this.record.base.looks) return;
     clearTimeout(this.refining);
-    if (this.covered?.()) return this.#mark();
+    if (this.covered()) return this.#mark();
     // What follows a drag is not queued up: the newest is drawn as soon as the last one is.
     this.waiting = Boolean(this.scene.dragging && (this.stage.fence || this.resting));
     if (this.waiting) return this.#mark();

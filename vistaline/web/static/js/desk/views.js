@@ -1,7 +1,9 @@
 // How the desk is looked at: nothing here changes the shot. What was chosen is remembered.
 export class Views {
   constructor(desk, viewfinder, scene) {
-    Object.assign(this, { desk, viewfinder, scene });
+    this.desk = desk;
+    this.viewfinder = viewfinder;
+    this.scene = scene;
     this.part = (name) => desk.querySelector(`[data-do="${name}"]`);
     for (const name of ["guides", "beyond", "checks", "inset"]) this.part(name).addEventListener("click", () => this.#toggle(name));
     this.part("dim").addEventListener("click", () => this.#dim());

@@ -97,7 +97,8 @@ export class Ease {
         const answer = await fetch(`${this.element.dataset.peakAt}?${query}`, { headers: { Accept: "application/json" } });
         if (!answer.ok) continue;
         const body = await answer.json();
-        Object.assign(this, { points: body.handles, shown: body });
+        this.points = body.handles;
+        this.shown = body;
         this.#draw();
       }
       asking = null;

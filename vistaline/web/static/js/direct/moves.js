@@ -7,7 +7,8 @@ export class Moves {
   constructor(element) {
     this.element = element;
     const { scene, viewfinder } = viewOf(document.querySelector('[data-view="Desk"]'));
-    Object.assign(this, { scene, viewfinder });
+    this.scene = scene;
+    this.viewfinder = viewfinder;
     viewfinder.markPoint(true, () => this.#pick());
     this.#pick();
     element.addEventListener("pointerover", (event) => this.#show(event.target.closest("details") ?? this.open));

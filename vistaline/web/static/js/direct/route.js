@@ -18,6 +18,7 @@ export class Route {
     this.watch = new ResizeObserver(() => this.#change());
     this.watch.observe(this.sheet);
     this.sheet.addEventListener("pointerdown", (event) => this.#press(event));
+    this.onSize = () => {};
     transport.onRange = () => this.#change();
     scene.addEventListener("change", () => this.#change());
     scene.addEventListener("choose", () => this.#change());
@@ -43,7 +44,7 @@ export class Route {
     this.size = box;
     const { data } = this.scene;
     this.sheet.replaceChildren(this.#hatch(), ...this.#range(), ...this.#ruler(data), ...this.#cuts(data), ...this.#travels(data), ...this.#edges(data), svg("g", { class: "head" }), ...this.#stops(data));
-    this.onSize?.();
+    this.onSize();
     this.note.textContent = `${data.framings.length} framing${data.framings.length === 1 ? "" : "s"}; drag a pin, the end of a hold, or the end of the shot`;
     this.#tellCameras(data);
     this.#head();
@@ -148,7 +149,7 @@ export class Route {
     const [width, height] = data.width >= data.height ? [104, (104 * data.height) / data.width] : [(72 * data.width) / data.height, 72];
     return data.framings.map((framing, n) => {
       const x = this.x(framing.frame);
-      const query = new URLSearchParams({ n: framing.frame, width: 208, v: data.version, as: "camera" });
+      const query = new URLSearchParams({ n: framing.frame, width: "208", v: data.version, as: "camera" });
       const top = GROUND - height - 8;
       return svg("g", { class: n === this.scene.framing ? "stop chosen" : "stop", "data-framing": n },
         svg("rect", { x: x - width / 2 - 2, y: top - 2, width: width + 4, height: height + 4, rx: 2 }),

@@ -15,7 +15,8 @@ const same = (one, other) => one.of === other.of && one.value === other.value &&
 export class Rows {
   /** `route` knows which frame is where. */
   constructor(desk, scene, route) {
-    Object.assign(this, { scene, route });
+    this.scene = scene;
+    this.route = route;
     this.desk = desk;
     this.box = desk.querySelector('[data-part="rows"]');
     this.sheet = this.box.querySelector("svg");

@@ -36,7 +36,7 @@ document.addEventListener("click", (event) => {
     const on = boxes.some((box) => !box.checked);
     for (const box of boxes) box.checked = on;
   }
-  for (const menu of document.querySelectorAll("details.drop-down[open]")) if (!menu.contains(event.target)) menu.open = false;
+  for (const menu of document.querySelectorAll("details.drop-down[open]")) if (!menu.contains(/** @type {any} */ (event.target))) menu.open = false;
   if (at("[data-theme-switch]")) {
     const next = document.documentElement.dataset.bsTheme === "dark" ? "light" : "dark";
     document.documentElement.dataset.bsTheme = next;

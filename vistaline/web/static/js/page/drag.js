@@ -1,5 +1,7 @@
 // One press of the pointer, followed to its end, whatever that is.
 
+/** @typedef {{ dx: number, dy: number, event: PointerEvent }} Dragged How far it has come, in pixels. */
+
 /**
  * Follow a press: `move` gets each pointer event, `end` the last one.
  *
@@ -8,6 +10,10 @@
  * Released, it ends. So it does where the release cannot be seen: when the capture is lost or the
  * tab is left, it ends at the place it was seen last. Given up (`cancel`) by Escape, or by the
  * system, which takes a pen's pointer away when a palm comes down.
+ *
+ * @param {any} target
+ * @param {PointerEvent} event
+ * @param {{ move: (now: PointerEvent) => void, end: (now: PointerEvent) => void, cancel?: () => void }} told
  */
 export function follow(target, event, { move, end, cancel }) {
   const { pointerId } = event;
@@ -51,7 +57,13 @@ export function follow(target, event, { move, end, cancel }) {
   listen(true);
 }
 
-/** A drag by at least two pixels: `move` and `end` get how far it has come; less is a `cancel`. */
+/**
+ * A drag by at least two pixels: `move` and `end` get how far it has come; less is a `cancel`.
+ *
+ * @param {any} target
+ * @param {PointerEvent} event
+ * @param {{ move: (now: Dragged) => void, end: (now: Dragged) => void, cancel?: () => void }} told
+ */
 export function drag(target, event, { move, end, cancel }) {
   const start = { x: event.clientX, y: event.clientY };
   let moved = false;

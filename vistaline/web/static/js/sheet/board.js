@@ -20,8 +20,11 @@ export class Board {
     this.view = { scale: 1, x: 0, y: 0 };
     this.width = this.height = 0;
     this.fitted = true;
-    this.paint = () => {};
-    this.press = () => {};
+    this.paint = (context) => {};
+    this.press = (event, point) => {};
+    this.wide = this.tall = 0; // the room, in pixels of the page
+    this.moving = false; // a press moves the picture
+    this.keptMoving = false; // also while space is not held
     this.watch = new ResizeObserver(() => this.#resize());
     this.watch.observe(this.room);
     this.room.addEventListener("wheel", (event) => this.#wheel(event), { passive: false });
@@ -120,7 +123,7 @@ export class Board {
   key(event) {
     const deeds = { "+": "in", "=": "in", "-": "out", 0: "fit", 9: "actual" };
     if (event.type === "keyup") {
-      if (event.key === " ") this.moving = this.keptMoving ?? false;
+      if (event.key === " ") this.moving = this.keptMoving;
       return false;
     }
     if (event.key === " " && !event.target.closest("button, summary, a, input, select")) {

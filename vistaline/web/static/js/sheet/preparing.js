@@ -47,7 +47,11 @@ export class Preparing {
     if (state.divided) wanted.push(this.#image(`prepared.jpg?${query}&before=1`));
     const [after, before] = await Promise.all(wanted);
     if (turn !== this.turn) return;
-    Object.assign(this, { state, after, before: before ?? null, line: null, strokes: [] });
+    this.state = state;
+    this.after = after;
+    this.before = before ?? null;
+    this.line = null;
+    this.strokes = [];
     this.box = state.kind === "crop" ? [...state.values.box] : null;
     this.board.setSize(...state.size);
     this.board.veil.hidden = Boolean(after);

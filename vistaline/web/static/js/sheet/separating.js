@@ -31,6 +31,7 @@ export class Separating {
     this.live = [];
     this.areas = { take: [], avoid: [] };
     this.values = { effect: "add", says: "this", size: 60, softness: 0.3, tolerance: 12, touching: true, sample: 3, ...remembered() };
+    /** @type {[EventTarget, string, (event: any) => any][]} */
     this.listeners = [
       [document.body, "sheetchange", () => this.load()],
       [document.body, "picturechange", () => this.load()],

@@ -7,7 +7,11 @@ const NEAR = 9; // screen pixels
 /** A shape of points; an outline's have handles, a plane has just four corners. */
 export class Wire {
   constructor(board, kind, points = [], { closed = false, index = null } = {}) {
-    Object.assign(this, { board, kind, points, closed, index });
+    this.board = board;
+    this.kind = kind;
+    this.points = points;
+    this.closed = closed;
+    this.index = index;
     this.onDone = () => {};
   }
 

@@ -1,0 +1,50 @@
+// What the browser's own types do not know: this page's events, and what comes by other scripts.
+declare module "/vendor/three.module.js" {
+  export * from "three";
+}
+
+type Told = CustomEvent<any>;
+interface PageEvents {
+  "htmx:after:request": Told;
+  "htmx:after:swap": Told;
+  "htmx:config:request": Told;
+  "htmx:error": Told;
+  "htmx:finally:request": Told;
+  chosen: Told;
+  curvechange: Told;
+  easechange: Told;
+  folded: Told;
+  opentab: Told;
+  picturechange: Told;
+  sheetchange: Told;
+  shotchange: Told;
+  taskchange: Told;
+}
+interface DocumentEventMap extends PageEvents {}
+interface HTMLElementEventMap extends PageEvents {}
+
+// What an id or a selector finds is known by the templates, not by the compiler.
+interface ByTemplate {
+  checked: any;
+  content: any;
+  elements: any;
+  open: any;
+  value: any;
+  close(): void;
+  select(): void;
+  showModal(): void;
+}
+interface Element extends ByTemplate {}
+interface HTMLElement extends ByTemplate {}
+
+// Events here come from elements.
+interface EventTarget {
+  checked: any;
+  closest(selectors: string): any;
+  dataset: any;
+  elements: any;
+  hasAttribute(name: string): boolean;
+  matches(selectors: string): boolean;
+  type: any;
+  value: any;
+}
