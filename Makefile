@@ -9,14 +9,18 @@ demo:  ## start everything with the demo data; Ctrl-C stops all of it
 
 test:  ## the whole suite: core, store, web, work, and the interface in Chromium
 	@scripts/setup test
+	node --test tests/scripts
 	$(PYTHON) -m pytest vistaline/core tests
 
-lint:  ## style, types, import arrows
+lint:  ## style, types, import arrows, what is required; of Python and of scripts
 	@scripts/setup test
 	.venv/bin/ruff format --check .
 	.venv/bin/ruff check .
 	.venv/bin/mypy
 	.venv/bin/lint-imports
+	.venv/bin/deptry .
+	node_modules/.bin/eslint vistaline/web/static/js tests/scripts eslint.config.js
+	node_modules/.bin/tsc -p jsconfig.json
 
 bench:  ## speed and memory beside peers; a table and build/bench.json
 	@scripts/setup test

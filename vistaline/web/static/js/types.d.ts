@@ -1,8 +1,4 @@
 // What the browser's own types do not know: this page's events, and what comes by other scripts.
-declare module "/vendor/three.module.js" {
-  export * from "three";
-}
-
 type Told = CustomEvent<any>;
 interface PageEvents {
   "htmx:after:request": Told;

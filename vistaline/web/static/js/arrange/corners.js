@@ -11,13 +11,17 @@ export class Shape {
     this.finder = marking.finder;
   }
 
-  /** Frame pixels to overlay pixels, and back. */
+  /**
+   * Frame pixels to overlay pixels, and back.
+   * @param {number[]} point
+   */
   over([x, y]) {
     const { place } = this.finder;
     const scale = place.width / this.marking.scene.data.width;
     return [place.x + x * scale, place.y + y * scale];
   }
 
+  /** @param {number[]} point */
   under([x, y]) {
     const { place } = this.finder;
     const scale = this.marking.scene.data.width / place.width;
@@ -120,6 +124,7 @@ export class OnePoint extends Shape {
 }
 
 /** The map of the unit square onto four corners (Heckbert, Fundamentals of texture mapping, 1989). */
+/** @param {number[][]} corners */
 function unitTo([a, b, c, d]) {
   const [sx, sy] = [0, 1].map((k) => a[k] - b[k] + c[k] - d[k]);
   const [dx1, dy1, dx2, dy2] = [b[0] - c[0], b[1] - c[1], d[0] - c[0], d[1] - c[1]];

@@ -13,7 +13,11 @@ export class Loupe {
     viewfinder.gate.append(this.glass);
   }
 
-  /** Show what is round a point of the gate. */
+  /**
+   * Show what is round a point of the gate.
+   *
+   * @param {number[]} point
+   */
   show([x, y]) {
     const { finder, glass } = this;
     const { canvas } = finder;

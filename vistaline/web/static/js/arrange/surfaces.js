@@ -11,7 +11,12 @@ export class Surfaces {
     this.scene = viewfinder.scene;
   }
 
-  /** The part of a line on a layer that is before the camera, in overlay pixels; null if none is. */
+  /**
+   * The part of a line on a layer that is before the camera, in overlay pixels; null if none is.
+   *
+   * @param {any} layer
+   * @param {number[][]} line
+   */
   #line(layer, [a, b]) {
     const { clip } = this.scene.current.record;
     const at = (t) => this.finder.seen(clip, layer.matrix, [a[0] + (b[0] - a[0]) * t, a[1] + (b[1] - a[1]) * t]);
@@ -83,6 +88,7 @@ export class Surfaces {
 }
 
 /** The part of a line within a box; null if none is (Liang and Barsky, 1984). */
+/** @param {number[][]} line */
 function within([a, b], left, top, right, bottom) {
   let [from, to] = [0, 1];
   const [dx, dy] = [b[0] - a[0], b[1] - a[1]];

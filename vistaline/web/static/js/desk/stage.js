@@ -138,7 +138,6 @@ export class Stage {
     this.eye = new THREE.Camera();
     this.clip = { value: new THREE.Matrix4() };
     this.window = [1, 1]; // the frame's share of the canvas
-    this.seen = () => 1; // by a layer's id: how much of it is shown, for solo and dimming
     this.shadows = [];
     this.onFree = null; // called when what was asked to be drawn is drawn
     this.shape = new THREE.PlaneGeometry(1, 1);
@@ -446,7 +445,7 @@ export class Stage {
   /** Learn what a pixel costs here, in ms: with or without a graphics card differs by a thousand. */
   #time({ width, height }) {
     if (this.fence) return;
-    const gl = this.renderer.getContext();
+    const gl = /** @type {WebGL2RenderingContext} */ (this.renderer.getContext());
     const [began, pixels] = [performance.now(), width * height];
     this.fence = gl.fenceSync(gl.SYNC_GPU_COMMANDS_COMPLETE, 0);
     gl.flush();

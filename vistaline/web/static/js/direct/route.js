@@ -2,6 +2,7 @@
 // hump is the speed; the playhead.
 import { drag } from "../page/drag.js";
 import { roundStep, svg } from "../page/svg.js";
+import { TimeScale } from "./scale.js";
 
 const LEFT = 78;
 const RIGHT = 78;
@@ -25,16 +26,18 @@ export class Route {
     scene.addEventListener("frame", () => this.#head());
   }
 
-  /** Where a frame is, in pixels from the left. */
-  x(frame) {
-    const last = Math.max(1, this.scene.data.duration - 1);
-    return LEFT + (frame / last) * (this.size.width - LEFT - RIGHT);
+  get #scale() {
+    return new TimeScale(this.scene.data.duration, this.size.width, LEFT, RIGHT);
   }
 
+  /** Where a frame is, in pixels from the left. */
+  x(frame) {
+    return this.#scale.x(frame);
+  }
+
+  /** The frame at a place of the page. */
   frameAt(clientX) {
-    const last = Math.max(1, this.scene.data.duration - 1);
-    const share = (clientX - this.size.left - LEFT) / (this.size.width - LEFT - RIGHT);
-    return Math.max(0, Math.min(last, Math.round(share * last)));
+    return this.#scale.frameAt(clientX - this.size.left);
   }
 
   #change() {
@@ -193,7 +196,7 @@ export class Route {
 
   /** Drag a line sideways, with words beside it; `keep` gets the frame it is let go at. */
   #slide(event, from, words, keep) {
-    const step = (this.size.width - LEFT - RIGHT) / Math.max(1, this.scene.data.duration - 1);
+    const { step } = this.#scale;
     const target = ({ dx }) => Math.round(from + dx / step);
     const mark = svg("g", { class: "sliding" });
     this.sheet.append(mark);

@@ -65,6 +65,7 @@ export class Board {
     return { x: (event.clientX - box.left - this.view.x) / this.view.scale, y: (event.clientY - box.top - this.view.y) / this.view.scale };
   }
 
+  /** @param {number[]} point */
   toScreen([x, y]) {
     return [x * this.view.scale + this.view.x, y * this.view.scale + this.view.y];
   }

@@ -2,6 +2,7 @@
 import { drag } from "../page/drag.js";
 import { ask } from "./edits.js";
 import { svg } from "../page/svg.js";
+import { grasp, moved, sorted } from "./points.js";
 
 export class Curve {
   constructor(element) {
@@ -36,7 +37,7 @@ export class Curve {
 
   #draw() {
     const at = ([x, y]) => [x * 100, 100 - y * 100];
-    const line = [...this.#line].sort((a, b) => a[0] - b[0]);
+    const line = sorted(this.#line);
     // While a point is dragged straight lines stand in; the curve itself comes from the server.
     const known = this.drawn?.[this.channel];
     const path = (known ? known.map((y, n) => [n / (known.length - 1), y]) : [[0, line[0][1]], ...line, [1, line.at(-1)[1]]]).map(at);
@@ -53,22 +54,16 @@ export class Curve {
     const box = this.sheet.getBoundingClientRect();
     const to = (e) => [((e.clientX - box.left) / box.width) * 1.12 - 0.06, 1.06 - ((e.clientY - box.top) / box.height) * 1.12];
     const start = to(event);
-    const points = this.#line.map((point) => [...point]);
-    let n = points.findIndex((point) => Math.hypot(point[0] - start[0], point[1] - start[1]) < 0.07);
-    if (n < 0) n = points.push(start) - 1;
+    const { points, n } = grasp(this.#line, start);
     const before = this.points[this.channel];
     const set = ({ event: e }) => {
-      const [x, y] = to(e);
-      const out = (x < -0.05 || x > 1.05 || y < -0.05 || y > 1.05) && points.length > 2;
-      const kept = out ? points.filter((_, k) => k !== n) : points.map((point, k) => (k === n ? [clamp(x), clamp(y)] : point));
-      this.points[this.channel] = kept;
+      this.points[this.channel] = moved(points, n, to(e));
       this.drawn = null;
       this.#draw();
     };
     set({ event });
     const send = () => {
-      const sorted = [...this.points[this.channel]].sort((a, b) => a[0] - b[0]);
-      this.element.dispatchEvent(new CustomEvent("curvechange", { bubbles: true, detail: { [this.channel]: sorted } }));
+      this.element.dispatchEvent(new CustomEvent("curvechange", { bubbles: true, detail: { [this.channel]: sorted(this.points[this.channel]) } }));
     };
     drag(this.sheet, event, {
       move: set,
@@ -91,5 +86,3 @@ export class Tones {
     });
   }
 }
-
-const clamp = (value) => Math.min(1, Math.max(0, value));

@@ -106,6 +106,7 @@ export class Looks {
     return whole;
   }
 
+  /** @returns {[any, boolean]} the sheet, and whether all of it is here */
   #mask(cutout, live, kind = "mask") {
     const sheet = this.#sheet(0);
     let whole = true;
@@ -142,7 +143,14 @@ export class Looks {
     context.restore();
   }
 
-  #drawGround(context, [x, y, width, height]) {
+  /**
+   * What a cut picture is shown on.
+   *
+   * @param {any} context
+   * @param {number[]} box
+   */
+  #drawGround(context, box) {
+    const [x, y, width, height] = box;
     if (this.ground === "plate") {
       const name = this.state.plates[""];
       if (name) this.#tiles(context, "plate", name);

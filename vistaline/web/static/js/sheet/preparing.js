@@ -23,6 +23,9 @@ export class Preparing {
     this.ratio = "";
     this.over = "brush";
     this.step = -1;
+    this.cursor = null; // where the pointer is over the board, in its pixels
+    this.board.room.addEventListener("pointermove", (event) => this.#hover(event));
+    this.board.room.addEventListener("pointerleave", () => this.#hover(null));
     this.onChange = () => this.load();
     this.onKey = (event) => this.#key(event);
     document.body.addEventListener("sheetchange", this.onChange);
@@ -164,12 +167,14 @@ export class Preparing {
     board.overlay.replaceChildren(...marks);
   }
 
+  /** @param {number[]} box */
   #divider([x, y, width, height]) {
     const at = x + width * this.split;
     const knob = svg("g", { class: "divider" }, svg("line", { x1: at, y1: y, x2: at, y2: y + height }), svg("circle", { cx: at, cy: y + height / 2, r: 9 }), svg("path", { d: `M${at - 3} ${y + height / 2 - 3}l-3 3l3 3M${at + 3} ${y + height / 2 - 3}l3 3l-3 3` }));
     return [knob, svg("text", { class: "side-name", x: at - 10, y: y + 18, "text-anchor": "end" }, "as it came"), svg("text", { class: "side-name", x: at + 10, y: y + 18 }, "prepared")];
   }
 
+  /** @param {number[]} box */
   #crop([x, y, width, height]) {
     const [left, top, w, h] = this.box;
     const [a, b, c, d] = [x + left * width, y + top * height, w * width, h * height];
@@ -193,6 +198,14 @@ export class Preparing {
   }
 
   // --- dragging ---
+
+  /** The repair brush is shown as large as it is. */
+  #hover(event) {
+    if (this.state?.kind !== "repair") return;
+    const box = this.board.room.getBoundingClientRect();
+    this.cursor = event && { x: event.clientX - box.left, y: event.clientY - box.top };
+    this.board.redraw();
+  }
 
   #brush() {
     return Number(this.element.querySelector("[data-brush]")?.value ?? 40);
