@@ -17,8 +17,11 @@ import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from tests.conftest import private_servers
+from vistaline.actions.shots import create_shot, current_shot
 from vistaline.stack.run import DEMO_NAME, DEMO_PASSWORD, load_demo, server_commands
 from vistaline.stack.services import free_port
+from vistaline.store.database import connect
+from vistaline.store.models import SheetRow, ShotRow
 
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = [
@@ -144,3 +147,67 @@ def open_bench(page: Page, shot: int, bench: str) -> None:
     page.goto(f"/shots/{shot}/{bench}")
     page.wait_for_selector(".gate[data-ready]")
     page.wait_for_selector("#inspector h2, #inspector .title")
+    idle(page)
+
+
+def idle(page: Page) -> None:
+    """Wait until the page is at rest: all that was asked for is answered and shown."""
+    page.wait_for_selector("html[data-idle=true]", state="attached", timeout=60_000)
+
+
+# --- a shot of its own for each test -----------------------------------------------------------
+
+
+class Copies:
+    """Copies of the demo's shots, and fresh sheets of its pictures, for one test."""
+
+    def __init__(self, stack: Stack) -> None:
+        _, self._sessions = connect(stack.environment["VISTALINE_DATABASE"])
+        self._shots: dict[int, int] = {}
+
+    def shot(self, demo: int) -> int:
+        """Return this test's own copy of a shot of the demo; the same whenever it is asked for."""
+        if demo not in self._shots:
+            with self._sessions.begin() as session:
+                row = session.get_one(ShotRow, demo)
+                copy = create_shot(session, row.project_id, current_shot(session, row), None)
+                self._shots[demo] = copy.id
+        return self._shots[demo]
+
+    def fresh_sheets(self) -> None:
+        """Let every picture be as it came: nothing prepared, nothing cut."""
+        with self._sessions.begin() as session:
+            for sheet in session.query(SheetRow):
+                session.delete(sheet)
+
+    def drop(self) -> None:
+        """Remove the copies."""
+        with self._sessions.begin() as session:
+            for key in self._shots.values():
+                row = session.get(ShotRow, key)
+                if row is not None:
+                    session.delete(row)
+
+
+_copies: list[Copies] = []
+
+
+@pytest.fixture(autouse=True)
+def copies(stack: Stack) -> Iterator[Copies]:
+    """What this test changes is its own: no test cleans up after another."""
+    mine = Copies(stack)
+    _copies.append(mine)
+    yield mine
+    _copies.remove(mine)
+    mine.drop()
+
+
+def own(demo: int) -> int:
+    """Return the id of the running test's own copy of a shot of the demo."""
+    return _copies[-1].shot(demo)
+
+
+def fresh_sheets() -> None:
+    """Let the pictures be as they came for the running test; a fresh stack has none else."""
+    if _copies:
+        _copies[-1].fresh_sheets()

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import open_bench
+from tests.browser.conftest import idle, open_bench, own
 from tests.browser.test_work import (
     DUSK,
     canvas,
@@ -16,7 +16,6 @@ from tests.browser.test_work import (
     number,
     set_number,
     snapshot,
-    undo_everything,
 )
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
@@ -25,15 +24,14 @@ LEAF, WATCHER, LAMP = 4, 5, 6
 
 
 def opened(page: Page, shot: int) -> Page:
-    open_bench(page, shot, "direct")
-    undo_everything(page)
+    open_bench(page, own(shot), "direct")
     return page
 
 
 def tab(page: Page, name: str) -> None:
     with page.expect_response(lambda r: f"tab={name}" in r.url):
         page.click(f"[data-tab={name}]")
-    page.wait_for_timeout(150)
+    idle(page)
 
 
 def typed(page: Page, field: str, words: str) -> None:
@@ -46,7 +44,7 @@ def choose(page: Page, framing: int) -> None:
     page.locator("[data-part=gate]").focus()
     page.keyboard.press(str(framing))
     expect(page.locator(f".route .stop.chosen[data-framing='{framing - 1}']")).to_have_count(1)
-    page.wait_for_timeout(500)
+    idle(page)
 
 
 def grip(page: Page, selector: str) -> tuple[float, float]:
@@ -86,7 +84,6 @@ def test_framings_are_drawn_in_the_picture(page: Page) -> None:
     with change(page):
         page.keyboard.press("Control+v")
     expect(page.locator(".route .stop")).to_have_count(count + 2)
-    undo_everything(page)
     page.keyboard.press("w")
 
 
@@ -149,7 +146,6 @@ def test_a_route_is_retimed(page: Page) -> None:
     page.keyboard.up("Shift")
     expect(page.locator(".route .range")).to_have_count(0)
     tab(page, "framing")
-    undo_everything(page)
 
 
 def test_an_ease_is_shaped_by_its_peak(page: Page) -> None:
@@ -171,7 +167,6 @@ def test_an_ease_is_shaped_by_its_peak(page: Page) -> None:
     with change(page):
         page.click("#inspector form button:text-is('Keep')")
     expect(page.locator("#v-ease option", has_text="Our late one")).to_have_count(1)
-    undo_everything(page)
 
 
 def test_a_cut_and_a_dolly_zoom_look_as_rendered(page: Page) -> None:
@@ -180,15 +175,15 @@ def test_a_cut_and_a_dolly_zoom_look_as_rendered(page: Page) -> None:
     if page.locator("[data-do=as-cut]").get_attribute("aria-pressed") == "false":
         page.click("[data-do=as-cut]")
     expect(page.locator("[data-do=as-cut]")).to_have_attribute("aria-pressed", "true")
-    page.wait_for_timeout(1500)
+    idle(page)
     for frame in (20, 110):
         looks_as_rendered(page, frame)
     # The cut is dragged; away from the cut, the directed camera is seen all the way.
     mark = page.locator(".route .cut line").bounding_box()
     assert mark
-    cut = page.request.get(f"/shots/{WATCHER}/scene.json").json()["cuts"][0]["frame"]
+    cut = page.request.get(f"/shots/{own(WATCHER)}/scene.json").json()["cuts"][0]["frame"]
     drag(page, mark["x"], mark["y"] + 8, 90, 0)
-    moved = page.request.get(f"/shots/{WATCHER}/scene.json").json()["cuts"][0]["frame"]
+    moved = page.request.get(f"/shots/{own(WATCHER)}/scene.json").json()["cuts"][0]["frame"]
     assert moved > cut
     tab(page, "camera")
     with change(page):
@@ -199,10 +194,9 @@ def test_a_cut_and_a_dolly_zoom_look_as_rendered(page: Page) -> None:
         page.click("[data-part=cameras] [data-camera=b]")
     with change(page):
         page.click("[data-do=cut-fastest]")
-    again = page.request.get(f"/shots/{WATCHER}/scene.json").json()["cuts"]
+    again = page.request.get(f"/shots/{own(WATCHER)}/scene.json").json()["cuts"]
     assert [each["camera"] for each in again] == ["b"] and abs(again[0]["frame"] - cut) <= 2
     tab(page, "framing")
-    undo_everything(page)
 
     opened(page, LAMP)
     choose(page, 2)
@@ -232,7 +226,7 @@ def test_a_shake_is_covered_and_a_move_taken_from_the_shelf(page: Page) -> None:
     still = snapshot(page, 0)
     page.click("summary:has-text('Push in')")
     page.wait_for_function("() => document.querySelector('.shelf details[open]')")
-    page.wait_for_timeout(1500)
+    idle(page)
     assert np.abs(snapshot(page, 0).astype(int) - still).max() == 0  # only shown so far
     with change(page):
         page.click("details[open] [data-do=use-move]")
@@ -240,4 +234,3 @@ def test_a_shake_is_covered_and_a_move_taken_from_the_shelf(page: Page) -> None:
     assert np.abs(snapshot(page, 191).astype(int) - still).mean() > 5
     tab(page, "framing")
     expect(page.locator(".overlay circle.aim")).to_have_count(0)
-    undo_everything(page)

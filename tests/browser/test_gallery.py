@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import open_bench
+from tests.browser.conftest import open_bench, own
 from tests.browser.test_stage import choose, distance, type_in
 from tests.browser.test_work import (
     DUSK,
@@ -15,7 +15,6 @@ from tests.browser.test_work import (
     looks_as_rendered,
     number,
     snapshot,
-    undo_everything,
 )
 from vistaline.core.looks.typefaces import FACES, PACKAGES
 
@@ -26,15 +25,13 @@ GALLERY = 3
 
 @pytest.fixture
 def gallery(page: Page) -> Page:
-    open_bench(page, GALLERY, "arrange")
-    undo_everything(page)
+    open_bench(page, own(GALLERY), "arrange")
     return page
 
 
 @pytest.fixture
 def dusk(page: Page) -> Page:
-    open_bench(page, DUSK, "arrange")
-    undo_everything(page)
+    open_bench(page, own(DUSK), "arrange")
     return page
 
 
@@ -65,7 +62,6 @@ def test_frames_and_shadows_look_as_rendered(gallery: Page) -> None:
     type_in(gallery, "#v-set_frame_style-softness", "60")
     type_in(gallery, "#v-turn_layer-pan", "35")
     looks_as_rendered(gallery, 100)
-    undo_everything(gallery)
 
 
 def test_a_layer_rides_on_a_mount_and_off_again_where_it_is_seen(gallery: Page) -> None:
@@ -89,7 +85,6 @@ def test_a_layer_rides_on_a_mount_and_off_again_where_it_is_seen(gallery: Page) 
     with change(gallery):
         gallery.click("button:text-is('Ride off')")
     assert abs(snapshot(gallery, 0).astype(int) - moved).max() <= 2
-    undo_everything(gallery)
 
 
 def test_a_mount_that_would_ride_on_itself_is_refused_in_words(gallery: Page) -> None:
@@ -108,7 +103,6 @@ def test_a_mount_that_would_ride_on_itself_is_refused_in_words(gallery: Page) ->
         else:
             gallery.select_option("#v-ride", other)
     expect(gallery.locator(".notice-card")).to_contain_text("Mount 2 cannot ride on Mount 1, which")
-    undo_everything(gallery)
 
 
 def test_a_group_is_folded_dragged_as_one_and_dimmed_around(gallery: Page) -> None:
@@ -127,7 +121,6 @@ def test_a_group_is_folded_dragged_as_one_and_dimmed_around(gallery: Page) -> No
     assert all(one != other for one, other in zip(before, after, strict=True))
     gallery.click("[data-fold=Prints]")
     expect(gallery.locator(".depth-card")).to_have_count(11)
-    undo_everything(gallery)
 
 
 def test_a_matte_and_an_occluder_look_as_rendered(dusk: Page) -> None:
@@ -145,7 +138,6 @@ def test_a_matte_and_an_occluder_look_as_rendered(dusk: Page) -> None:
     choose(dusk, "window")
     type_in(dusk, "#v-set_occluder-bars", "1")
     looks_as_rendered(dusk, 60)
-    undo_everything(dusk)
 
 
 def test_handles_size_roll_and_set_the_pivot(gallery: Page) -> None:
@@ -162,7 +154,6 @@ def test_handles_size_roll_and_set_the_pivot(gallery: Page) -> None:
     drag(gallery, x, y, 60, 30)
     assert number(gallery, "#v-turn_layer-roll") < -5
     assert abs(snapshot(gallery, 0).astype(int) - before).mean() > 0.5
-    undo_everything(gallery)
 
 
 def test_the_plan_turns_moves_and_snaps(dusk: Page) -> None:
@@ -172,7 +163,6 @@ def test_the_plan_turns_moves_and_snaps(dusk: Page) -> None:
     drag(dusk, x, y, 0, -(x - mx))
     assert number(dusk, "#v-turn_layer-pan") == pytest.approx(45, abs=4)
     dusk.keyboard.press("Escape")
-    undo_everything(dusk)
     # Both plans; a drag close to where the headland stands ends exactly there, with Ctrl it does
     # not.
     dusk.click("[data-do=both]")
@@ -184,7 +174,6 @@ def test_the_plan_turns_moves_and_snaps(dusk: Page) -> None:
     drag(dusk, x, y, 2, far - y + 3)
     assert distance(dusk, "keeper") == distance(dusk, "headland") == 5
     assert number(dusk, "#v-move_layer-across") == 0
-    undo_everything(dusk)
 
 
 def test_the_horizon_is_dragged_and_a_foot_pointed_at(dusk: Page) -> None:
@@ -200,15 +189,13 @@ def test_the_horizon_is_dragged_and_a_foot_pointed_at(dusk: Page) -> None:
     expect(dusk.locator("#inspector")).to_contain_text("standing there it is")
     shown = dusk.locator("#inspector p:has-text('Its foot is')").inner_text()
     assert float(shown.split()[3]) == pytest.approx(distance(dusk, "keeper"), abs=0.01)
-    undo_everything(dusk)
 
 
 def test_layers_are_copied_to_another_shot(dusk: Page) -> None:
     choose(dusk, "keeper")
     dusk.keyboard.press("Control+c")
     expect(dusk.locator(".notice-card")).to_contain_text("Keeper copied")
-    open_bench(dusk, GALLERY, "arrange")
-    undo_everything(dusk)
+    open_bench(dusk, own(GALLERY), "arrange")
     with change(dusk):
         dusk.keyboard.press("Control+v")
     expect(dusk.locator(".depth-card[data-layer=keeper]")).to_be_visible()
@@ -217,7 +204,6 @@ def test_layers_are_copied_to_another_shot(dusk: Page) -> None:
     with change(dusk):
         dusk.keyboard.press("Delete")
     expect(dusk.locator(".depth-card[data-layer=keeper]")).to_have_count(0)
-    undo_everything(dusk)
 
 
 def test_views_find_solo_and_what_lies_beyond(gallery: Page) -> None:
@@ -254,7 +240,6 @@ def test_type_is_brought_in_and_what_is_no_type_is_refused(gallery: Page) -> Non
         "[name=font]", {"name": "notes.ttf", "mimeType": "font/ttf", "buffer": b"no type" * 90}
     )
     expect(gallery.locator(".notice-card")).to_contain_text("notes.ttf is not a font")
-    undo_everything(gallery)
 
 
 def test_a_swapped_print_keeps_its_window_and_frame(gallery: Page) -> None:
@@ -268,4 +253,3 @@ def test_a_swapped_print_keeps_its_window_and_frame(gallery: Page) -> None:
         gallery.select_option("#v-set_crop-fit", "fit")
     type_in(gallery, "#v-set_crop-zoom", "150")
     looks_as_rendered(gallery, 0)
-    undo_everything(gallery)

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import open_bench
+from tests.browser.conftest import idle, open_bench, own
 from tests.browser.test_work import (
     canvas,
     change,
@@ -15,7 +15,6 @@ from tests.browser.test_work import (
     looks_as_rendered,
     number,
     set_number,
-    undo_everything,
 )
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
@@ -25,10 +24,8 @@ TURNS = 7
 
 @pytest.fixture
 def direct(page: Page) -> Iterator[Page]:
-    open_bench(page, TURNS, "direct")
-    undo_everything(page)
+    open_bench(page, own(TURNS), "direct")
     yield page
-    undo_everything(page)
 
 
 def scrub(page: Page, frame: int) -> None:
@@ -40,7 +37,7 @@ def scrub(page: Page, frame: int) -> None:
         }""",
         frame,
     )
-    page.wait_for_timeout(600)  # panels follow where the playhead comes to rest
+    idle(page)
 
 
 def pin(page: Page, row: int, key: int) -> tuple[float, float]:
@@ -66,8 +63,7 @@ def titles(page: Page, row: int) -> list[str]:
 
 def test_what_has_keys_looks_live_as_rendered(page: Page) -> None:
     """Turned, paler, with another text in another colour."""
-    open_bench(page, TURNS, "direct")
-    undo_everything(page)
+    open_bench(page, own(TURNS), "direct")
     page.wait_for_selector(".gate[data-looks=all]", timeout=90_000)
     for frame in (0, 84, 130):
         looks_as_rendered(page, frame)
@@ -140,8 +136,7 @@ def test_an_ease_is_set_for_several_rows_at_once(direct: Page) -> None:
 
 
 def test_values_have_pins_and_auto_key_sets_them(page: Page) -> None:
-    open_bench(page, TURNS, "arrange")
-    undo_everything(page)
+    open_bench(page, own(TURNS), "arrange")
     page.click(".depth-card[data-layer=headland]")
     across = ".pinned[data-value=across]"
     expect(page.locator(across)).to_have_attribute("data-state", "none")
@@ -170,7 +165,6 @@ def test_values_have_pins_and_auto_key_sets_them(page: Page) -> None:
     with change(page):
         page.click(across)
     expect(page.locator(across)).to_have_attribute("data-state", "some")
-    undo_everything(page)
 
 
 def test_the_last_version_is_seen_beside_this_one(direct: Page) -> None:

@@ -10,8 +10,9 @@ import cv2
 import numpy as np
 import pytest
 from PIL import Image
-from playwright.sync_api import Locator, Page, TimeoutError, expect
+from playwright.sync_api import Locator, Page, expect
 
+from tests.browser.conftest import fresh_sheets, idle
 from vistaline.core.formats.openraster import RasterLayer, write_openraster
 from vistaline.core.picture.still import encode_png
 
@@ -21,11 +22,14 @@ PHOTOGRAPH, PLATE = "photograph.jpg", "glass-plate.jpg"
 
 
 def open_picture(page: Page, name: str, bench: str) -> None:
+    """Open a picture as it came: nothing is prepared, nothing cut."""
+    fresh_sheets()
     page.goto("/projects/1")
     tile = page.locator(".tile", has=page.get_by_text(name, exact=True))
     tile.get_by_text(bench, exact=True).click()
     page.wait_for_selector(".board[data-ready]")
     page.wait_for_selector("#steps h2, #cutout h2", state="attached")
+    idle(page)
 
 
 def version(page: Page) -> int:
@@ -63,31 +67,14 @@ def edited(page: Page, board: Board, act) -> None:  # type: ignore[no-untyped-de
     """Do something that makes an edit, and wait until the page shows it."""
     before = int(board.room.get_attribute("data-ready") or 0)
     act()
-    for _ in range(300):
-        if int(board.room.get_attribute("data-ready") or 0) > before:
-            return
-        page.wait_for_timeout(100)
-    raise AssertionError("the edit did not arrive")
+    page.wait_for_function(
+        "before => Number(document.querySelector('.board').dataset.ready) > before", arg=before
+    )
+    idle(page)
 
 
 def steps(page: Page) -> Locator:
     return page.locator("#cutout .steps > li")
-
-
-def undo_all(page: Page) -> None:
-    undo = page.locator("[data-history=undo]")
-    while undo.is_enabled():
-        before = version(page)
-        try:
-            undo.click(timeout=2000)
-        except TimeoutError:
-            continue  # nothing was left to take back; the button had not heard of it yet
-        for _ in range(60):
-            page.wait_for_timeout(50)
-            if version(page) > before:
-                break
-        page.wait_for_load_state("networkidle")
-    page.wait_for_timeout(300)
 
 
 def mask(page: Page) -> np.ndarray:
@@ -108,7 +95,6 @@ def mask(page: Page) -> np.ndarray:
 
 def test_preparing_an_old_plate(page: Page) -> None:
     open_picture(page, PLATE, "Prepare")
-    undo_all(page)
     board = Board(page)
     facts = page.locator(".facts")
     expect(facts).to_contain_text("2400 × 1350 px")
@@ -132,7 +118,7 @@ def test_preparing_an_old_plate(page: Page) -> None:
     before = page.locator(".board").screenshot()
     page.fill("#s-black", "0.3")
     edited(page, Board(page), lambda: page.keyboard.press("Enter"))
-    page.wait_for_timeout(300)
+    idle(page)
     assert page.locator(".board").screenshot() != before
     # Off again, earlier, out; and one step back with the keyboard.
     names = page.locator(".step-name")
@@ -146,7 +132,6 @@ def test_preparing_an_old_plate(page: Page) -> None:
 
 def test_the_same_steps_for_two_pictures(page: Page) -> None:
     open_picture(page, "far-shore.png", "Prepare")
-    undo_all(page)
     page.click("[data-adds=turn]")
     page.wait_for_selector("[name=quarters]")
     page.check(".film input >> nth=1")
@@ -158,7 +143,6 @@ def test_the_same_steps_for_two_pictures(page: Page) -> None:
 
 def test_cutting_by_outline_likeness_plane_and_brush(page: Page) -> None:
     open_picture(page, PHOTOGRAPH, "Separate")
-    undo_all(page)
     board = Board(page)
     page.keyboard.press("2")
     corners = [(1700, 1600), (2200, 1600), (2200, 2400), (1700, 2400)]
@@ -193,7 +177,7 @@ def test_cutting_by_outline_likeness_plane_and_brush(page: Page) -> None:
     expect(names).to_have_text(["Outline", "Likeness", "Brush 2", "Plane", "Adjust"])
     for look in ("outline", "alpha", "cut"):
         page.click(f"[data-look={look}]")
-        page.wait_for_timeout(200)
+        idle(page)
     for ground in ("black", "white", "colour", "plate"):
         page.click(f"[data-ground={ground}]")
     page.keyboard.press("9")
@@ -202,7 +186,6 @@ def test_cutting_by_outline_likeness_plane_and_brush(page: Page) -> None:
 
 def test_from_strokes_to_a_rendered_frame(page: Page) -> None:
     open_picture(page, PHOTOGRAPH, "Separate")
-    undo_all(page)
     board = Board(page)
     page.keyboard.press("5")
     page.fill("[name=size]", "40")

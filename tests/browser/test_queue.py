@@ -8,9 +8,9 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
 
-from tests.browser.conftest import Stack, open_bench, sign_in
-from tests.browser.test_pictures import PHOTOGRAPH, Board, open_picture, undo_all, version
-from tests.browser.test_work import DUSK, undo_everything
+from tests.browser.conftest import Stack, idle, open_bench, own, sign_in
+from tests.browser.test_pictures import PHOTOGRAPH, Board, open_picture, version
+from tests.browser.test_work import DUSK
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
 
@@ -22,24 +22,16 @@ def chosen(page: Page) -> None:
 
 
 def settled(page: Page) -> int:
-    """Return the version once it stays as it is."""
-    last = -1
-    for _ in range(100):
-        now = version(page)
-        if now == last:
-            return now
-        last = now
-        page.wait_for_timeout(600)
-    raise AssertionError("the page never came to rest")
+    """Return the version once the page is at rest."""
+    idle(page)
+    return version(page)
 
 
 @pytest.fixture
 def direct(page: Page) -> Iterator[Page]:
-    open_bench(page, DUSK, "direct")
-    undo_everything(page)
+    open_bench(page, own(DUSK), "direct")
     yield page
     page.unroute_all()
-    undo_everything(page)
 
 
 def rename(page: Page, name: str) -> None:
@@ -90,6 +82,7 @@ def test_a_held_arrow_key_counts_every_step(direct: Page, pace: int, slow: int) 
     field.focus()
     for _ in range(20):
         page.keyboard.press("ArrowUp", delay=pace)
+    page.wait_for_timeout(3 * slow)  # answers that are held back are known to no page
     settled(page)
     assert float(page.locator(f"#{name}").input_value()) == pytest.approx(
         first + 20 * step, abs=0.01
@@ -124,7 +117,7 @@ def test_a_second_window_is_told_and_offered_to_reload(
     other = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=stack.address)
     try:
         sign_in(other)
-        open_bench(other, DUSK, "direct")
+        open_bench(other, own(DUSK), "direct")
         rename(direct, "From the first window")
         settled(direct)
         rename(other, "From the second")
@@ -140,7 +133,6 @@ def test_a_second_window_is_told_and_offered_to_reload(
 def test_drags_that_are_cut_short_end_well(page: Page) -> None:
     """A stroke: given up by Escape and by the system, kept where the capture or the tab is lost."""
     open_picture(page, PHOTOGRAPH, "Separate")
-    undo_all(page)
     board = Board(page)
     page.click("[data-tool=paint]")
     room = page.locator(".board")
@@ -155,13 +147,13 @@ def test_drags_that_are_cut_short_end_well(page: Page) -> None:
     page.keyboard.press("Escape")
     page.mouse.move(*board.at(600, 500))
     page.mouse.up()
-    page.wait_for_timeout(500)
+    idle(page)
     assert version(page) == before
 
     begin()
     room.evaluate("room => room.dispatchEvent(new PointerEvent('pointercancel', { pointerId: 1 }))")
     page.mouse.up()
-    page.wait_for_timeout(500)
+    idle(page)
     assert version(page) == before
 
     begin()
@@ -179,4 +171,3 @@ def test_drags_that_are_cut_short_end_well(page: Page) -> None:
     expect(page.locator("#at [name=version]")).not_to_have_value(str(after))
     page.mouse.up()
     settled(page)
-    undo_all(page)

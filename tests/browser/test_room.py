@@ -5,8 +5,8 @@ from __future__ import annotations
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import open_bench
-from tests.browser.test_work import canvas, change, drag, looks_as_rendered, undo_everything
+from tests.browser.conftest import open_bench, own
+from tests.browser.test_work import canvas, change, drag, looks_as_rendered
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
 
@@ -15,19 +15,16 @@ ROOM, HARBOUR = 8, 9
 
 def test_the_room_looks_live_as_rendered(page: Page) -> None:
     """What floor, walls and ceiling catch, from where it was taken and from elsewhere."""
-    open_bench(page, ROOM, "direct")
-    undo_everything(page)
+    open_bench(page, own(ROOM), "direct")
     for frame in (0, 80, 143):
         looks_as_rendered(page, frame)
     # The harbour's buoy is a ball, drawn live as a mesh.
-    open_bench(page, HARBOUR, "direct")
-    undo_everything(page)
+    open_bench(page, own(HARBOUR), "direct")
     looks_as_rendered(page, 60)
 
 
 def test_edges_are_marked_moved_and_taken_away(page: Page) -> None:
-    open_bench(page, ROOM, "arrange")
-    undo_everything(page)
+    open_bench(page, own(ROOM), "arrange")
     box = canvas(page)
 
     def at(x: float, y: float) -> tuple[float, float]:
@@ -60,12 +57,10 @@ def test_edges_are_marked_moved_and_taken_away(page: Page) -> None:
     expect(page.locator(".overlay .edge-name")).to_have_count(4)
     page.keyboard.press("Escape")
     expect(page.locator(".overlay .edge-end")).to_have_count(0)
-    undo_everything(page)
 
 
 def test_a_back_wall_is_drawn_and_the_picture_lies_on_the_room(page: Page) -> None:
-    open_bench(page, ROOM, "arrange")
-    undo_everything(page)
+    open_bench(page, own(ROOM), "arrange")
     count = page.locator(".depth-card").count()
     box = canvas(page)
     page.click("[data-do=back-wall]")
@@ -77,12 +72,10 @@ def test_a_back_wall_is_drawn_and_the_picture_lies_on_the_room(page: Page) -> No
         box["height"] * 0.4,
     )
     expect(page.locator(".depth-card")).to_have_count(count + 5)
-    undo_everything(page)
 
 
 def test_a_surface_grows_the_keeper_stands_and_the_frames_are_looked_at(page: Page) -> None:
-    open_bench(page, ROOM, "arrange")
-    undo_everything(page)
+    open_bench(page, own(ROOM), "arrange")
     count = page.locator(".depth-card").count()
     page.locator(".depth-card", has_text="Floor").click()
     expect(page.locator(".overlay .grow-bar")).to_have_count(3)
@@ -105,13 +98,11 @@ def test_a_surface_grows_the_keeper_stands_and_the_frames_are_looked_at(page: Pa
     assert mapped.evaluate("image => image.naturalWidth") == 960
     page.keyboard.press("m")
     expect(mapped).to_be_hidden()
-    undo_everything(page)
     expect(page.locator(".ahead-result.stale")).to_be_visible()
 
 
 def test_four_corners_and_a_cylinder_are_laid_on_the_picture(page: Page) -> None:
-    open_bench(page, ROOM, "arrange")
-    undo_everything(page)
+    open_bench(page, own(ROOM), "arrange")
     count = page.locator(".depth-card").count()
     box = canvas(page)
     page.click("[data-do=corners]")
@@ -138,4 +129,3 @@ def test_four_corners_and_a_cylinder_are_laid_on_the_picture(page: Page) -> None
         box["height"] * 0.2,
     )
     expect(page.locator(".depth-card")).to_have_count(count + 2)
-    undo_everything(page)

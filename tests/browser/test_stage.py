@@ -7,14 +7,13 @@ import base64
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import open_bench
+from tests.browser.conftest import open_bench, own
 from tests.browser.test_work import (
     DUSK,
     canvas,
     change,
     drag,
     looks_as_rendered,
-    undo_everything,
 )
 from vistaline.core.looks.lettering import Title, extents
 from vistaline.core.looks.typefaces import FACES, PACKAGES
@@ -39,8 +38,7 @@ def distance(page: Page, layer: str) -> float:
 
 
 def test_a_title_stands_round_the_headland(page: Page) -> None:
-    open_bench(page, DUSK, "arrange")
-    undo_everything(page)
+    open_bench(page, own(DUSK), "arrange")
     with change(page):
         page.click("#inspector button:text-is('Title')")
     choose(page, "title")
@@ -60,16 +58,14 @@ def test_a_title_stands_round_the_headland(page: Page) -> None:
     page.fill("#inspector textarea", "灯台")
     page.locator("#inspector textarea").blur()
     expect(page.locator(".notice-card")).to_contain_text("no sign for “灯”")
-    undo_everything(page)
 
 
 def test_a_title_is_drawn_anew_only_when_a_drag_has_ended(page: Page) -> None:
     """Much nearer by a drag: the live view goes on with the look there is, then gets a sharper."""
-    open_bench(page, DUSK, "arrange")
-    undo_everything(page)
+    open_bench(page, own(DUSK), "arrange")
     with change(page):
         page.click("#inspector button:text-is('Title')")
-    open_bench(page, DUSK, "direct")
+    open_bench(page, own(DUSK), "direct")
     page.keyboard.press("2")
     page.keyboard.press("d")
     looks: list[str] = []
@@ -78,12 +74,10 @@ def test_a_title_is_drawn_anew_only_when_a_drag_has_ended(page: Page) -> None:
     drag(page, box["x"] + box["width"] / 2, box["y"] + box["height"] - 20, 0, -box["height"] * 0.7)
     looks_as_rendered(page, 100)
     assert len(looks) == 1
-    undo_everything(page)
 
 
 def test_backdrop_card_spread_ground_and_swap(page: Page) -> None:
-    open_bench(page, DUSK, "arrange")
-    undo_everything(page)
+    open_bench(page, own(DUSK), "arrange")
     with change(page):
         page.click("#inspector button:text-is('Backdrop')")
     page.select_option("[aria-label='Picture to add']", label="glass-plate.jpg")
@@ -114,7 +108,6 @@ def test_backdrop_card_spread_ground_and_swap(page: Page) -> None:
     with change(page):
         page.click("button:text-is('Stand on the ground')")
     expect(page.locator("#inspector")).to_contain_text("standing there it is")
-    undo_everything(page)
 
 
 @pytest.mark.parametrize(("face", "weight"), [("bebas", 400), ("courier", 700), ("amiri", 400)])

@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import io
 import os
+import re
 import signal
 import subprocess
 import time
@@ -18,7 +19,7 @@ from PIL import Image
 from playwright.sync_api import Page, expect
 from skimage.metrics import structural_similarity
 
-from tests.browser.conftest import Stack, open_bench, sign_in
+from tests.browser.conftest import Stack, idle, open_bench, own, sign_in
 from tests.core.test_formats import probe
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
@@ -33,14 +34,10 @@ def number(page: Page, field: str) -> float:
 @contextmanager
 def change(page: Page) -> Iterator[None]:
     """Around whatever makes an edit: until scene and panels show it."""
-    seen = (
-        page.expect_response(lambda r: "/scene.json?as" in r.url),
-        page.expect_response(lambda r: r.url.endswith("/panels/head")),
-        page.expect_response(lambda r: "/panels/layer" in r.url or "/panels/direct" in r.url),
-    )
-    with seen[0], seen[1], seen[2]:
-        yield
-    page.wait_for_timeout(100)
+    before = page.locator("#at [name=version]").input_value()
+    yield
+    expect(page.locator("#at [name=version]")).not_to_have_value(before)
+    idle(page)
 
 
 def set_number(page: Page, field: str, value: float) -> None:
@@ -52,10 +49,10 @@ def set_number(page: Page, field: str, value: float) -> None:
 def drag(page: Page, x: float, y: float, dx: float, dy: float) -> None:
     page.mouse.move(x, y)
     page.mouse.down()
-    page.wait_for_timeout(150)  # a press asks the server which layer it hit
+    idle(page)
     page.mouse.move(x + dx / 2, y + dy / 2, steps=4)
     page.mouse.move(x + dx, y + dy, steps=4)
-    page.wait_for_timeout(150)
+    idle(page)
     with change(page):
         page.mouse.up()
 
@@ -118,22 +115,20 @@ def looks_as_rendered(page: Page, frame: int) -> None:
 
 
 def test_the_live_view_is_the_rendered_frame(page: Page) -> None:
-    open_bench(page, DUSK, "direct")
+    open_bench(page, own(DUSK), "direct")
     for frame in (0, 100, 191):
         looks_as_rendered(page, frame)
 
 
 def test_blended_layers_look_live_as_rendered(page: Page) -> None:
     """Each of three kinds of mode, on layers over one another."""
-    open_bench(page, DUSK, "arrange")
-    undo_everything(page)
+    open_bench(page, own(DUSK), "arrange")
     for layer, blend in (("sea", "multiply"), ("beam", "add"), ("headland", "luminosity")):
         page.click(f".depth-card[data-layer={layer}]")
         expect(page.locator(f"#inspector input[name=layer][value={layer}]").first).to_be_attached()
         with change(page):
             page.select_option("#v-set_blend-blend", blend)
     looks_as_rendered(page, 60)
-    undo_everything(page)
 
 
 def test_a_project_from_upload_to_shot(page: Page, picture_files: dict[str, Path]) -> None:
@@ -164,8 +159,7 @@ def test_a_project_from_upload_to_shot(page: Page, picture_files: dict[str, Path
 
 
 def test_arranging(page: Page) -> None:
-    open_bench(page, DUSK, "arrange")
-    undo_everything(page)
+    open_bench(page, own(DUSK), "arrange")
     page.click(".depth-card[data-layer=keeper]")
     expect(page.locator("#layer-name")).to_have_value("Keeper")
     framed = snapshot(page, 0)
@@ -191,7 +185,7 @@ def test_arranging(page: Page) -> None:
     page.mouse.move(x, y - 30, steps=6)
     words = page.locator(".bar.chosen text")
     expect(words).not_to_contain_text("Headland  5.00 m")
-    page.wait_for_timeout(800)  # the answer to the last of the moves
+    idle(page)
     shown = float((words.text_content() or "").removeprefix("Headland").split()[0])
     with change(page):
         page.mouse.up()
@@ -217,7 +211,7 @@ def test_arranging(page: Page) -> None:
     set_number(page, "#v-distance", 5.1)
     with change(page):
         page.click("text=Put in front of Beam")
-    order = page.request.get(f"/shots/{DUSK}/scene.json").json()["frames"][0]["order"]
+    order = page.request.get(f"/shots/{own(DUSK)}/scene.json").json()["frames"][0]["order"]
     assert order.index("headland") > order.index("beam")
     with change(page):
         page.check("text=Locked")
@@ -237,13 +231,11 @@ def test_arranging(page: Page) -> None:
     page.press("#v-lens", "Enter")
     expect(page.locator("#notice")).to_contain_text("must be greater than 0")
 
-    undo_everything(page)
     assert np.abs(snapshot(page, 0).astype(int) - framed).max() <= 2
 
 
 def test_directing(page: Page) -> None:
-    open_bench(page, DUSK, "direct")
-    undo_everything(page)
+    open_bench(page, own(DUSK), "direct")
     box = canvas(page)
     middle = (box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
     before = number(page, "#v-set_framing-across")
@@ -309,8 +301,7 @@ def test_directing(page: Page) -> None:
 
 
 def test_undo_outlives_page_and_server(page: Page, stack: Stack) -> None:
-    open_bench(page, DUSK, "direct")
-    undo_everything(page)
+    open_bench(page, own(DUSK), "direct")
     start = number(page, "#v-set_framing-tilt")
     for tilt in (3.5, 7.5):
         set_number(page, "#v-set_framing-tilt", tilt)
@@ -322,33 +313,33 @@ def test_undo_outlives_page_and_server(page: Page, stack: Stack) -> None:
     stack.stop("web")
     stack.start("web")
     stack.wait()
-    open_bench(page, DUSK, "direct")
+    open_bench(page, own(DUSK), "direct")
     with change(page):
         page.keyboard.press("Control+z")
     expect(page.locator("#v-set_framing-tilt")).to_have_value(f"{start:g}")
     with change(page):
         page.keyboard.press("Control+Shift+z")
     expect(page.locator("#v-set_framing-tilt")).to_have_value("3.5")
-    undo_everything(page)
 
 
 def test_two_windows_do_not_overwrite_each_other(page: Page, stack: Stack) -> None:
-    open_bench(page, DUSK, "direct")
-    undo_everything(page)
+    open_bench(page, own(DUSK), "direct")
     other = page.context.browser.new_page(base_url=stack.address)  # type: ignore[union-attr]
     sign_in(other)
-    open_bench(other, DUSK, "direct")
+    open_bench(other, own(DUSK), "direct")
     set_number(page, "#v-set_framing-tilt", 2)
     other.fill("#v-set_framing-tilt", "9")
     other.press("#v-set_framing-tilt", "Enter")
     expect(other.locator("#notice")).to_contain_text("changed in another window")
     other.close()
-    assert page.request.get(f"/shots/{DUSK}/panels/direct?framing=0").text().count('value="2"') == 1
-    undo_everything(page)
+    assert (
+        page.request.get(f"/shots/{own(DUSK)}/panels/direct?framing=0").text().count('value="2"')
+        == 1
+    )
 
 
 def test_rendering(page: Page, stack: Stack, tmp_path: Path) -> None:
-    page.goto(f"/shots/{DUSK}/output")
+    page.goto(f"/shots/{own(DUSK)}/output")
     page.fill("[name=percent]", "50")
     page.click("button.btn-ink:text('Render')")
     running = page.locator(".job").first
@@ -360,8 +351,8 @@ def test_rendering(page: Page, stack: Stack, tmp_path: Path) -> None:
     page.click("button:text('Stop')")
     expect(page.locator(f".job[data-job='{job}']")).to_have_attribute("data-state", "stopped")
     page.click("button:text('Go on')")
-    expect(page.locator(f".job[data-job='{job}'][data-state=running]")).to_be_visible()
-    page.wait_for_timeout(1500)
+    again = page.locator(f".job[data-job='{job}'][data-state=running]")
+    expect(again).to_contain_text(re.compile(r"[1-9]\d* of 192"), timeout=30_000)
     children = subprocess.run(
         ["pgrep", "-P", str(stack.processes["worker"].pid)], capture_output=True, text=True
     ).stdout.split()
@@ -370,10 +361,10 @@ def test_rendering(page: Page, stack: Stack, tmp_path: Path) -> None:
     page.goto("about:blank")
     deadline = time.monotonic() + 120
     while time.monotonic() < deadline:
-        if 'data-state="done"' in page.request.get(f"/shots/{DUSK}/renders").text():
+        if 'data-state="done"' in page.request.get(f"/shots/{own(DUSK)}/renders").text():
             break
         time.sleep(1)
-    page.goto(f"/shots/{DUSK}/output")
+    page.goto(f"/shots/{own(DUSK)}/output")
     expect(page.locator(f".job[data-job='{job}']")).to_have_attribute("data-state", "done")
     with page.expect_download() as download:
         page.click("text=Download")

@@ -8,6 +8,7 @@ import { Preparing } from "../sheet/preparing.js";
 import { PaintedPlate, Separating } from "../sheet/separating.js";
 import { Setting } from "./setting.js";
 import { notice } from "./notice.js";
+import "./idle.js";
 import "./queue.js";
 import { Upload } from "./upload.js";
 
