@@ -92,3 +92,9 @@ def test_nothing_is_fetched_from_outside() -> None:
         if path.suffix in (".html", ".js", ".css"):
             text = path.read_text().replace("http://www.w3.org/2000/svg", "")
             assert "http://" not in text and "https://" not in text, path
+
+
+def test_templates_can_be_read_without_scrolling() -> None:
+    for path in (ROOT / "vistaline" / "web" / "templates").rglob("*.html"):
+        for n, line in enumerate(path.read_text().splitlines(), 1):
+            assert len(line) < 120, f"{path.relative_to(ROOT)}:{n}"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, Self
 
@@ -19,17 +20,22 @@ from vistaline.core.formats import outputs
 from vistaline.core.formats.encoders import ClipFormat, Layout
 from vistaline.core.formats.outputs import encoder_called, encoder_for, options_for, register
 from vistaline.core.model import Part
+from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render import modifiers
 from vistaline.core.render.clip import render_frames
 from vistaline.core.render.frame import Renderer
 from vistaline.core.render.modifiers import Band, Placement
+from vistaline.core.render.source import STANDARD, Asked
+from vistaline.core.render.sources import source_on
+from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH
+from vistaline.core.render.warp import BAND
 from vistaline.core.scene.describe import describe_scene, pick_layer
 from vistaline.core.shot.shot import Shot
 from vistaline.core.shot.stands import FreeCard
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import evaluate
-from vistaline.core.stage.surfaces import Surface, Traced, surface_as
+from vistaline.core.stage.surfaces import Surface, Traced, surface_as, surface_of
 
 # --- a surface: a card with waves --------------------------------------------------------------
 
@@ -185,6 +191,40 @@ def test_a_modifier_is_given_rows_nearness_and_places(
     assert not frame[(met.near > 0) & (across < -1e-3)].any()
     well_inside = (abs(met.u - 0.5) < 0.49) & (abs(met.v - 0.5) < 0.49)
     assert frame[well_inside & (across > 1e-3)].any(axis=1).mean() > 0.99
+
+
+# --- any source, at any size ----------------------------------------------------------------------
+
+
+def drawn(card: Card, camera: CameraState, look: Pyramid) -> np.ndarray:
+    """A card alone on a raster of its own: (height, width, 4) uint16, edges not smoothed."""
+    width, height = camera.frame_size
+    tiles = -(-height // TILE_HEIGHT), -(-width // TILE_WIDTH)
+    asked = Asked(STANDARD, opaque=False, cover=np.zeros(tiles))
+    source = source_on(surface_of(card.layer), card, camera, look, asked)
+    bands = -(-height // BAND)
+    out = np.zeros((bands * BAND, width, 4), np.uint16)
+    for band in range(bands) if source else ():
+        rows = slice(band * BAND, (band + 1) * BAND)
+        source.rows(band, out[rows], np.zeros((BAND, width), np.float32))
+    return out[:height]
+
+
+@pytest.mark.parametrize("stands", [FreeCard(width=2.0), Waves(width=2.0, rise=0.1)])
+def test_a_source_is_had_at_half_size_with_a_margin_round_the_frame(
+    photo: dict[str, Any], stands: FreeCard
+) -> None:
+    shot = carded(stands)
+    camera = evaluate(shot, [12])[0].camera
+    near = replace(camera, lens=camera.lens * 2)  # so that it reaches beyond the frame
+    card, look = evaluate(shot, [12])[0].cards[0], photo["photo"]
+    half, wide = (drawn(card, near.on_raster(0.5, n), look) for n in (0, 24))
+    assert half.shape == (90, 160, 4) and wide.shape == (138, 208, 4)
+    inside = wide[24:-24, 24:-24]
+    # The frame's tiles lie elsewhere, and with them where the pyramid's level changes.
+    off = np.abs(inside.astype(int) - half)[2:-2, 2:-2] / 65535
+    assert np.percentile(off, 99) < 0.02 and off.max() < 0.1
+    assert wide[:20].any() and wide[:, :20].any(), "what lies beyond the frame is there"
 
 
 # --- an output: all frames in one of NumPy's files -----------------------------------------------

@@ -16,6 +16,7 @@ from tests.web.conftest import bring_in, do_tasks, signed_in, upload
 from vistaline.actions.tasks import orphaned_tasks, work_on_task
 from vistaline.core.formats.openraster import RasterLayer, write_openraster
 from vistaline.core.picture.still import encode_png
+from vistaline.core.prepare.steps import STEPS
 from vistaline.store.models import JobState, Picture, PictureTask, TaskKind
 from vistaline.web.context import Services
 
@@ -184,6 +185,24 @@ def test_the_canvas_is_shown_what_comes_to_the_chosen_step(
     assert whole["size"] == [180, 640] and whole["divided"]
     assert decoded(client.get(f"/pictures/{picture}/prepared.jpg?upto=1")).shape == (640, 360, 3)
     assert decoded(client.get(f"/pictures/{picture}/prepared.jpg")).shape == (640, 180, 3)
+
+
+def test_every_step_has_a_panel_of_its_own(client: FlaskClient, picture: int) -> None:
+    for n, (kind, step) in enumerate(STEPS.items()):
+        edit(client, picture, "add_step", kind=kind)
+        panel = client.get(f"/pictures/{picture}/panels/steps?step={n}")
+        assert panel.status_code == 200 and f'aria-label="Remove {step.label}"' in panel.text
+
+
+def test_a_crop_is_dragged_by_rules_of_core(client: FlaskClient, picture: int) -> None:
+    edit(client, picture, "add_step", kind="crop")
+    edit(client, picture, "set_step", index="0", values={"box": [0, 0, 0.5, 0.5]})
+    drag = {"step": 0, "grips": "rb", "dx": 0.25, "dy": 0, "ratio": "16:9"}
+    box = client.get(f"/pictures/{picture}/crop.json", query_string=drag).json["box"]
+    assert box == pytest.approx([0, 0, 0.75, 0.75])  # 640 x 360 is 16 to 9
+    edit(client, picture, "drag_crop", index="0", grips="rb", dx="0.25", dy="0", ratio="16:9")
+    kept = client.get(f"/pictures/{picture}/prepare.json?step=0").json["values"]["box"]
+    assert kept == pytest.approx(box)
 
 
 def test_before_is_the_same_shape_without_the_change(client: FlaskClient, picture: int) -> None:

@@ -49,9 +49,26 @@ class CameraState:
     """How far right of its axis and above it the frame's middle is, as tangents: that of the
     taking camera, so that what was cropped off-centre is seen as it was taken."""
 
+    margin: int = 0
+    """Pixels of ``frame_size`` all round that lie outside the frame: see :meth:`on_raster`."""
+
+    def on_raster(self, scale: float, margin: int = 0) -> CameraState:
+        """Return the camera over other pixels: as seen at ``scale``, and ``margin`` pixels beyond.
+
+        For what needs a layer smaller than the frame, or what lies just outside it: a lens that
+        blurs. Whatever is asked of the camera is then in pixels of that raster.
+        """
+        width, height = (max(1, round(side * scale)) for side in self._inner)
+        return replace(self, frame_size=(width + 2 * margin, height + 2 * margin), margin=margin)
+
+    @property
+    def _inner(self) -> tuple[int, int]:
+        width, height = self.frame_size
+        return width - 2 * self.margin, height - 2 * self.margin
+
     @cached_property
     def focal_px(self) -> float:
-        return focal_length_px(self.lens, *self.frame_size)
+        return focal_length_px(self.lens, *self._inner)
 
     @cached_property
     def world_from_camera(self) -> Matrix4:
