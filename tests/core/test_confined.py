@@ -22,8 +22,8 @@ from vistaline.core.errors import EditError, PictureError, ShotError
 from vistaline.core.formats import incoming
 from vistaline.core.formats.incoming import (
     header_of,
+    inspect_upload,
     keep_pyramid,
-    look_into,
     part_as_picture,
     small_part,
 )
@@ -124,7 +124,7 @@ def written(folder: Path, name: str, data: bytes) -> Path:
 def test_a_drawing_of_nested_groups_is_refused(tmp_path: Path) -> None:
     path = written(tmp_path, "deep.svg", strangers.nested_svg(300))
     with pytest.raises(PictureError, match="more than 200 deep"):
-        look_into(path, "deep.svg")
+        inspect_upload(path, "deep.svg")
     # What is allowed is drawn, or its child dies; this process lives either way.
     path = written(tmp_path, "less.svg", strangers.nested_svg(190))
     assert part_as_picture(path, "less.svg", 0, height=32)[1] == "png"
@@ -132,12 +132,12 @@ def test_a_drawing_of_nested_groups_is_refused(tmp_path: Path) -> None:
 
 def test_a_layer_named_500_times_is_unpacked_once(tmp_path: Path) -> None:
     path = written(tmp_path, "many.ora", strangers.openraster_naming(500, side=1000))
-    parts = look_into(path, "many.ora").parts  # type: ignore[union-attr]
+    parts = inspect_upload(path, "many.ora").parts  # type: ignore[union-attr]
     assert len(parts) == 500
     # 500 layers of 16 megapixels are more than anybody means.
     path = written(tmp_path, "more.ora", strangers.openraster_naming(500, side=4000))
     with pytest.raises(PictureError, match="more than 2,000 megapixels together"):
-        look_into(path, "more.ora")
+        inspect_upload(path, "more.ora")
 
 
 def test_a_page_of_nested_forms_is_given_up(
@@ -219,7 +219,7 @@ def test_an_archive_that_is_no_archive_inside(tmp_path: Path) -> None:
     torn = bytearray(data.getvalue())
     torn[torn.rindex(b"stack.xml", 0, torn.rindex(b"PK\1\2")) + 12] ^= 0xFF
     with pytest.raises(PictureError, match="damaged"):
-        look_into(written(tmp_path, "torn.ora", bytes(torn)), "torn.ora")
+        inspect_upload(written(tmp_path, "torn.ora", bytes(torn)), "torn.ora")
 
 
 def test_only_known_kinds_are_tried(tmp_path: Path) -> None:

@@ -450,7 +450,7 @@ def test_a_colours_key_stays_with_it_whatever_the_order_of_the_stops() -> None:
     keyed = edits.apply(shot, "set_key", {"of": of, "value": "colour_2", "frame": 3})
     first, second = layer.field.stops
     turned = layer.field.evolve(stops=(second, first))
-    keyed = keyed.evolve(layers=(*keyed.layers[:-1], layer.showing(field=turned)))
+    keyed = keyed.evolve(layers=(*keyed.layers[:-1], layer.with_shows(field=turned)))
     painted = edits.apply(
         keyed, "set_field", {"layer": layer.id, "stop": 0, "colour": "#123456"}, at=3
     )

@@ -12,7 +12,7 @@ import pytest
 
 from vistaline.core.shot.document import dump_shot, parse_shot
 from vistaline.core.shot.migrations import migrated
-from vistaline.core.stage.poses import own_size, standing_pose
+from vistaline.core.stage.poses import layer_pose, own_size
 
 OLD = sorted((Path(__file__).parents[1] / "reference" / "shots-1").glob("*.json"))
 """The demo's nine shots as version 1 wrote them, on 2026-11-27."""
@@ -76,7 +76,7 @@ def _agree(document: dict[str, Any]) -> None:
             if not drawn:
                 assert size[0] == was["width"]
                 assert was.get("height") is None or size[1] == was["height"]
-            pose, width, height = standing_pose(shot, layer)
+            pose, width, height = layer_pose(shot, layer)
             assert np.isfinite(pose).all() and width > 0 and height > 0
 
 

@@ -16,7 +16,7 @@ from vistaline.core.prepare.mending import Repair, Sharpen
 from vistaline.core.prepare.repair import find_damage, repaired
 from vistaline.core.prepare.shaping import (
     RATIOS,
-    Crop,
+    CropStep,
     Enlarge,
     Flip,
     Straighten,
@@ -28,7 +28,7 @@ from vistaline.core.prepare.steps import PrepareStep, geometry, prepare, push_in
 from vistaline.core.prepare.toning import Curves, Levels
 
 STEPS: list[PrepareStep] = [
-    Crop(box=(0.1, 0.2, 0.6, 0.5)),
+    CropStep(box=(0.1, 0.2, 0.6, 0.5)),
     Straighten(degrees=4),
     Turn(quarters=1),
     Flip(over="down"),

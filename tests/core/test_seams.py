@@ -140,8 +140,8 @@ def test_waves_hide_are_picked_planned_and_told_to_the_browser(photo: dict[str, 
     flat = shot.evolve(
         pictures={f"flat{n}": shot.pictures["photo"] for n in range(2)},
         layers=(
-            shot.layers[0].showing(picture="flat0"),
-            plane.showing(picture="flat1"),
+            shot.layers[0].with_shows(picture="flat0"),
+            plane.with_shows(picture="flat1"),
         ),
     )
     frame = Renderer(flat, photo).rgb(12)

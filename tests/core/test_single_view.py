@@ -19,7 +19,7 @@ from vistaline.core.geometry.rectangles import (
     check_corners,
     edges_of_rectangle,
     in_order,
-    standing_of,
+    rectangle_pose,
 )
 from vistaline.core.picture.colour import codes_from_linear
 
@@ -36,7 +36,7 @@ def test_a_rectangle_stands_where_solvepnp_puts_it(rng: np.random.Generator) -> 
         corners = np.vstack([corners, [-0.5, -aspect / 2]])
         there = np.column_stack([corners, np.zeros(4)]) @ turn.as_matrix().T + place
         pixels = there[:, :2] / -there[:, 2:] * [focal, -focal] + np.array(SIZE) / 2
-        found = standing_of([tuple(p) for p in pixels], focal, (1500, 1000))
+        found = rectangle_pose([tuple(p) for p in pixels], focal, (1500, 1000))
         assert found.aspect == pytest.approx(aspect, rel=1e-4)
         assert found.miss < 0.05
         # OpenCV's camera looks along +Z with y down; its object lies with y up, as ours.

@@ -17,7 +17,7 @@ from vistaline.actions.pictures import Library, known_picture, plain_name
 from vistaline.actions.tasks import start_task
 from vistaline.core.errors import PictureError
 from vistaline.core.formats.documents import DEFAULT_TALL, Document
-from vistaline.core.formats.incoming import look_into
+from vistaline.core.formats.incoming import inspect_upload
 from vistaline.store.models import JobState, Picture, PictureTask, TaskKind
 
 __all__ = ["choose_parts", "receive_picture"]
@@ -49,7 +49,7 @@ def receive_picture(
             return known
         if incoming.size == 0:
             raise PictureError(name, "the file is empty. Choose another.")
-        found = look_into(incoming.path, name)
+        found = inspect_upload(incoming.path, name)
         if isinstance(found, Document):
             file = library.files.keep(incoming, _DOCUMENTS[found.kind], folder="documents")
         else:

@@ -18,7 +18,7 @@ from vistaline.actions.sheets import change_sheet, current_sheet, sheet_of
 from vistaline.actions.tasks import Finish, Run, Work
 from vistaline.core.errors import FillError, PictureError
 from vistaline.core.formats.documents import Document
-from vistaline.core.formats.incoming import look_into, part_as_picture, picture_codes
+from vistaline.core.formats.incoming import inspect_upload, part_as_picture, picture_codes
 from vistaline.core.formats.openraster import RasterLayer, write_openraster
 from vistaline.core.picture.still import encode_png
 from vistaline.core.picture.strokes import Stroke, painted
@@ -53,7 +53,7 @@ def _import(run: Run) -> Finish:
     run.progress(0.05, "reading")
     if "part" in arguments:
         return _import_part(run, path)
-    found = look_into(path, task.name)
+    found = inspect_upload(path, task.name)
     if isinstance(found, Document):
         return _ask(found)
     try:
@@ -81,7 +81,7 @@ def _ask(document: Document) -> Finish:
 def _import_part(run: Run, path: Path) -> Finish:
     task, library = run.task, run.library
     index = task.arguments["part"]
-    document = look_into(path, task.arguments["document"])
+    document = inspect_upload(path, task.arguments["document"])
     height = task.arguments["height"]
     data, extension = part_as_picture(path, task.name, index, height=height)
     run.progress(0.4, "reading")

@@ -115,7 +115,7 @@ def add_set(
     scale = min(there[0] / canvas[0], there[1] / canvas[1])
     left, top = ((there[i] - canvas[i] * scale) / 2 for i in (0, 1))
     layers = [
-        layer.standing(box=(left + x * scale, top + y * scale, w * scale, h * scale))
+        layer.with_stands(box=(left + x * scale, top + y * scale, w * scale, h * scale))
         for layer, (x, y, w, h) in zip(_layers(placed), (each.box for each in placed), strict=True)
     ]
     change_shot(

@@ -31,7 +31,7 @@ from vistaline.core.stage.seen import plate_of
 from vistaline.store.models import JobState, ShotRow, TaskKind
 from vistaline.web import tasks
 from vistaline.web.context import person_id, services, session
-from vistaline.web.shots import looked_at, open_shot
+from vistaline.web.shots import open_shot, shot_asked_for
 
 __all__ = ["blueprint"]
 
@@ -154,7 +154,7 @@ def ahead(shot_id: int) -> Any:
     While a task does, how far it is; then what it found.
     """
     row, shot = open_shot(shot_id)
-    seen, wish = looked_at(shot), _wish(row)
+    seen, wish = shot_asked_for(shot), _wish(row)
     found = kept_ahead(services().library, wish, row.id)
     if found is None:
         follow = request.args.get("task", type=int)
@@ -216,7 +216,7 @@ def ahead_frame(shot_id: int) -> Any:
     number = request.args.get("n", 0, type=int)
     if not 0 <= number < shot.frame.duration:
         raise Refused(f"The shot has frames 0 to {shot.frame.duration - 1}.")
-    seen = looked_at(shot)
+    seen = shot_asked_for(shot)
     mapped = map_frame(seen, services().library.looks_of(seen), number)
     step = max(1, shot.frame.width // _MAP_WIDTH)
     painted = paint_frame(np.ascontiguousarray(mapped.stretch[::step, ::step]))
@@ -233,7 +233,7 @@ def ahead_frame(shot_id: int) -> Any:
 def ahead_picture(shot_id: int) -> Any:
     """Send a picture of the shot with the least stretch its parts come to in the whole route."""
     row, shot = open_shot(shot_id)
-    seen = looked_at(shot)
+    seen = shot_asked_for(shot)
     key = request.args.get("key", "")
     found = kept_ahead(services().library, _wish(row), row.id)
     least = found.pictures.get(key) if found else None

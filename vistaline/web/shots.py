@@ -69,7 +69,7 @@ def direct(shot_id: int) -> Any:
     return _page("direct/direct.html", shot_id, bench="direct")
 
 
-def looked_at(shot: Shot) -> Shot:
+def shot_asked_for(shot: Shot) -> Shot:
     """Return the shot as it is to be seen: cut, all through the directed camera, or on a take."""
     return as_seen(shot, request.args.get("as"), request.args.get("take"))
 
@@ -122,7 +122,7 @@ def _scene(
 
     A title would be drawn anew for a closer framing, but only what is kept can be asked for.
     """
-    described = describe_scene(looked_at(shot), frames)
+    described = describe_scene(shot_asked_for(shot), frames)
     return described | {
         "cuts": [{"frame": cut.frame, "camera": cut.camera} for cut in shot.cuts],
         "version": row.version,
@@ -214,7 +214,7 @@ def pick(shot_id: int) -> Any:
         return library.alpha(shot, card.texture, u, v)
 
     args = request.args
-    state = evaluate(looked_at(shot), [args.get("frame", 0, type=int)])[0]
+    state = evaluate(shot_asked_for(shot), [args.get("frame", 0, type=int)])[0]
     x, y = args.get("x", 0.0, type=float), args.get("y", 0.0, type=float)
     return {"layer": pick_layer(state, x, y, alpha)}
 
@@ -228,7 +228,7 @@ def frame(shot_id: int, kind: str) -> Any:
     width = min(max(request.args.get("width", 320, type=int), 32), 1920)
     if not 0 <= number < shot.frame.duration:
         raise Refused(f"The shot has frames 0 to {shot.frame.duration - 1}.")
-    small = scaled(looked_at(shot), width / shot.frame.width)
+    small = scaled(shot_asked_for(shot), width / shot.frame.width)
     renderer = Renderer(small, services().library.looks_of(small))
     pixels = renderer.rgb(number)
     if kind == "png":
@@ -255,7 +255,7 @@ def proof(shot_id: int) -> Any:
         raise Refused(f"The shot has frames 0 to {shot.frame.duration - 1}.")
     frames = range(first, min(first + count, shot.frame.duration))
     width = min(max(args.get("width", 480, type=int), 32), 1920)
-    seen = looked_at(shot)
+    seen = shot_asked_for(shot)
     made = proof_frames(seen, services().library.looks_of(seen), frames, width)
     response = Response(made, mimetype="application/octet-stream")
     response.cache_control.private = True

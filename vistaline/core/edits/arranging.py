@@ -12,7 +12,7 @@ from typing import Annotated, Literal, NamedTuple
 import numpy as np
 from pydantic import Field
 
-from vistaline.core.edits.registry import REGISTRY, standing, with_layer, with_layers
+from vistaline.core.edits.registry import REGISTRY, on_stage, with_layer, with_layers
 from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
 from vistaline.core.geometry.optics import focal_length_px
@@ -88,7 +88,7 @@ def spread(
         raise EditError(
             f"The near end must be nearer than the far end: {near:g} m is not below {far:g} m."
         )
-    chosen = sorted((standing(shot, key) for key in layers), key=lambda layer: layer.distance)
+    chosen = sorted((on_stage(shot, key) for key in layers), key=lambda layer: layer.distance)
     distances = spread_distances(len(chosen), near, far, how)
     return with_layers(
         shot,
@@ -123,7 +123,7 @@ def match_shift(
     shot: Shot, *, layer: str, pixels: Annotated[float, Field(ge=0, le=100_000)]
 ) -> Shot:
     """Set a layer's distance so that it shifts by so many pixels over the route; seen as before."""
-    found = standing(shot, layer)
+    found = on_stage(shot, layer)
     ends = camera_states(shot, [0, shot.frame.duration - 1])
 
     def shift(distance: float) -> float:
@@ -176,7 +176,7 @@ def scatter(
     ``spacing`` is the gap between them in metres; ``tilt`` how far each is turned at most, in
     degrees. In a volume none hides another from the first framing.
     """
-    cards = [standing(shot, key) for key in layers]
+    cards = [on_stage(shot, key) for key in layers]
     if len(cards) < 2:
         raise EditError("Tick at least two cards to set out.")
     for layer in cards:
@@ -201,7 +201,7 @@ def scatter(
     return with_layers(shot, changed)
 
 
-class Place(NamedTuple):
+class Spot(NamedTuple):
     """Where a card is put, in metres and degrees."""
 
     across: float
@@ -213,14 +213,14 @@ class Place(NamedTuple):
 
 def _set_out(
     pattern: Pattern, sizes: Sequence[tuple[float, float]], near: float, spacing: float
-) -> list[Place]:
+) -> list[Spot]:
     count = len(sizes)
     wide, tall = (max(size[k] for size in sizes) + spacing for k in (0, 1))
     if pattern == "grid":
         columns = math.ceil(math.sqrt(count))
         rows = math.ceil(count / columns)
         return [
-            Place(
+            Spot(
                 (n % columns - (columns - 1) / 2) * wide,
                 ((rows - 1) / 2 - n // columns) * tall,
                 near,
@@ -232,20 +232,20 @@ def _set_out(
         golden = math.pi * (3 - math.sqrt(5))
         radius = max(wide, tall) / math.sqrt(math.pi) * 1.25
         return [
-            Place(
+            Spot(
                 radius * math.sqrt(n) * math.cos(n * golden),
                 radius * math.sqrt(n) * math.sin(n * golden),
                 near,
             )
             for n in range(count)
         ]
-    places: list[Place] = []
+    places: list[Spot] = []
     along = -(sum(size[0] for size in sizes) + spacing * (count - 1)) / 2
     for width, _ in sizes:
         middle = along + width / 2
         along += width + spacing
         if pattern == "row":
-            places.append(Place(middle, 0.0, near))
+            places.append(Spot(middle, 0.0, near))
         else:
             # Round the camera, each turned to it.
             angle = middle / near
@@ -255,7 +255,7 @@ def _set_out(
                     "away, or make the gaps smaller."
                 )
             across, ahead = near * math.sin(angle), near * math.cos(angle)
-            places.append(Place(across, 0.0, ahead, pan=-math.degrees(angle)))
+            places.append(Spot(across, 0.0, ahead, pan=-math.degrees(angle)))
     return places
 
 
@@ -266,7 +266,7 @@ def _volume(
     spacing: float,
     turn: float,
     rng: np.random.Generator,
-) -> list[Place]:
+) -> list[Spot]:
     """Return places, each facing the first framing, that hide nothing from it.
 
     ``depths`` are before its camera, nearest and farthest; ``turn``: degrees a card may be
@@ -277,7 +277,7 @@ def _volume(
     taking_from_camera = space.inverse_pose(world_from_taking) @ camera.world_from_camera
     half = np.array(shot.frame.size) / 2 / camera.focal_px
     taken: list[tuple[float, float, float, float]] = []
-    places: list[Place] = []
+    places: list[Spot] = []
     shift = np.array(camera.shift)
     for n, size in enumerate(sizes):
         nearer = max(size) / 2 * math.sin(math.radians(min(90.0, 1.5 * turn)))
@@ -296,7 +296,7 @@ def _volume(
             if free and behind < 0:
                 taken.append(box)
                 pan, tilt = camera.pan - taking.pan, camera.tilt - taking.tilt
-                places.append(Place(float(across), float(up), -float(behind), pan, tilt))
+                places.append(Spot(float(across), float(up), -float(behind), pan, tilt))
                 break
         else:
             raise EditError(

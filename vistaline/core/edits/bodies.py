@@ -7,7 +7,7 @@ from typing import Annotated
 import numpy as np
 from pydantic import Field
 
-from vistaline.core.edits.marks import enlarged
+from vistaline.core.edits.marks import stage_enlarged
 from vistaline.core.edits.registry import REGISTRY, pictures_used, unlocked, with_layer, with_layers
 from vistaline.core.edits.surfaces import eye_height_of, source_of, surface_like, with_surfaces
 from vistaline.core.errors import EditError
@@ -17,7 +17,7 @@ from vistaline.core.geometry.heights import ground_point
 from vistaline.core.shot.shot import PictureRef, Shot
 from vistaline.core.shot.shows import PictureShown
 from vistaline.core.shot.stands import FreeCard
-from vistaline.core.stage.placing import standing_card
+from vistaline.core.stage.placing import stage_card
 from vistaline.core.stage.seen import canvas_box, ray_of
 
 __all__: list[str] = []
@@ -71,7 +71,7 @@ def set_body(
     found = unlocked(shot, layer)
     if found.body is None:
         raise EditError(f"{found.name} is flat; it has no depth.")
-    return with_layers(shot, [found.standing(body=body, depth=depth)])
+    return with_layers(shot, [found.with_stands(body=body, depth=depth)])
 
 
 # --- true sizes -------------------------------------------------------------------------------
@@ -96,7 +96,7 @@ def scale_to_known(shot: Shot, *, layer: str) -> Shot:
     found = shot.layer(layer)
     if found.known_size is None:
         raise EditError(f"Type first how wide and high {found.name} is in truth.")
-    return enlarged(shot, found.known_size[0] / standing_card(shot, found).width)
+    return stage_enlarged(shot, found.known_size[0] / stage_card(shot, found).width)
 
 
 @verb("show a surface's own picture")

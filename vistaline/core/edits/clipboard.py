@@ -17,7 +17,7 @@ from vistaline.core.shot.rows import Row
 from vistaline.core.shot.shot import Layer, PictureRef, Shot, TakingCamera
 from vistaline.core.stage.cards import put
 from vistaline.core.stage.keyed import row_of
-from vistaline.core.stage.placing import as_card, standing_card
+from vistaline.core.stage.placing import as_card, stage_card
 
 __all__ = ["clip_of"]
 
@@ -97,7 +97,7 @@ def paste_layers(shot: Shot, *, clip: Any) -> Shot:
             "matte": matte,
             "ride": renamed(layer.ride),
         }
-        shown = layer.showing(picture=pictures[layer.picture]) if layer.picture else layer
+        shown = layer.with_shows(picture=pictures[layer.picture]) if layer.picture else layer
         added.append(shown.evolve(**changes))
     pasted = shot.evolve(
         pictures=shot.pictures | {pictures[key]: ref for key, ref in clip.pictures.items()},
@@ -136,7 +136,7 @@ def _as_card(there: Shot, here: Shot, layer: Layer) -> Layer:
     """Return a layer that stands here as it stood there; if it was seen there, as a card."""
     if layer.is_backdrop:
         return layer
-    pose = standing_card(there, layer).world_from_card
+    pose = stage_card(there, layer).world_from_card
     return put(here, as_card(there, layer), pose)
 
 

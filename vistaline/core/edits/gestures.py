@@ -19,7 +19,7 @@ from vistaline.core.geometry.ordering import NEAR
 from vistaline.core.shot.route import Framing
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import CameraState
-from vistaline.core.stage.poses import standing_pose
+from vistaline.core.stage.poses import layer_pose
 
 __all__ = ["CameraMove", "moved", "nearest_at", "told"]
 
@@ -148,7 +148,7 @@ def nearest_at(shot: Shot, camera: CameraState, x: float, y: float, only: str = 
     for layer in shot.layers:
         if layer.hidden or layer.is_backdrop or layer.stays == "lens" or only not in ("", layer.id):
             continue
-        pose, wide, tall = standing_pose(shot, layer)
+        pose, wide, tall = layer_pose(shot, layer)
         local = space.inverse_pose(pose) @ camera.world_from_camera
         start, way = local[:3, 3], local[:3, :3] @ ray
         if abs(way[2]) < 1e-12:

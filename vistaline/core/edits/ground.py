@@ -7,13 +7,13 @@ from typing import Annotated
 from pydantic import Field
 
 from vistaline.core.edits.arranging import at_distance
-from vistaline.core.edits.registry import REGISTRY, standing, with_layer
+from vistaline.core.edits.registry import REGISTRY, on_stage, with_layer
 from vistaline.core.errors import EditError
 from vistaline.core.geometry.optics import focal_length_px
 from vistaline.core.shot.shot import Ground, Layer, Shot
 from vistaline.core.stage.camera import camera_states
 from vistaline.core.stage.ground import ground_facts
-from vistaline.core.stage.placing import point_on, standing_card
+from vistaline.core.stage.placing import point_on, stage_card
 from vistaline.core.stage.poses import taking_pose
 
 __all__ = ["snapped"]
@@ -65,9 +65,9 @@ def stand_on_ground(
 
     ``x``, ``y``: where that is, in frame pixels at ``frame``; left out: where it was before.
     """
-    found = standing(shot, layer)
+    found = on_stage(shot, layer)
     if x is not None and y is not None:
-        foot = point_on(standing_card(shot, found), camera_states(shot, [frame])[0], (x, y))
+        foot = point_on(stage_card(shot, found), camera_states(shot, [frame])[0], (x, y))
         shot = with_layer(shot, layer, foot=foot)
         found = shot.layer(layer)
     if shot.ground is None:

@@ -18,7 +18,7 @@ from vistaline.core.shot.stands import Stays
 from vistaline.core.stage.camera import camera_states
 from vistaline.core.stage.cards import card_of, put
 from vistaline.core.stage.keyed import rows_of
-from vistaline.core.stage.placing import as_card, dragged, point_on, standing_card
+from vistaline.core.stage.placing import as_card, dragged, point_on, stage_card
 from vistaline.core.stage.poses import own_size
 
 __all__: list[str] = []
@@ -110,7 +110,7 @@ def drag_on_plan(
 def drag_pivot(shot: Shot, *, layer: str, frame: int, x: float, y: float) -> Shot:
     """Put a layer's pivot where frame pixel ``x``, ``y`` shows it; nothing moves."""
     found = unlocked(shot, layer)
-    card = standing_card(shot, found)
+    card = stage_card(shot, found)
     across, up = point_on(card, camera_states(shot, [frame])[0], (x, y))
     return set_pivot(shot, layer=layer, across=across * 100, up=up * 100)
 
@@ -133,7 +133,7 @@ def size_layer(
     ratio = percent / 100 / found.scale
     if about == "camera":
         return with_layer(shot, layer, **at_distance(found, found.distance * ratio))
-    card = standing_card(shot, found)
+    card = stage_card(shot, found)
     pivot = np.array([found.pivot[0] * card.width, found.pivot[1] * card.height, 0.0])
     pose = card.world_from_card.copy()
     pose[:3, 3] += pose[:3, :3] @ pivot * (1 - ratio)
@@ -148,7 +148,7 @@ def set_pivot(
     found = unlocked(shot, layer)
     x, y = found.pivot
     pivot = (x if across is None else across / 100, y if up is None else up / 100)
-    pose = standing_card(shot, found).world_from_card
+    pose = stage_card(shot, found).world_from_card
     return with_layers(shot, [put(shot, found.evolve(pivot=pivot), pose)])
 
 
@@ -203,7 +203,7 @@ def set_stays(shot: Shot, *, layer: str, stays: Stays) -> Shot:
     found = unlocked(shot, layer)
     if found.is_backdrop:
         raise EditError(f"{found.name} is a backdrop; it fills the frame whatever the camera does.")
-    return with_layers(shot, [found.standing(stays=stays)])
+    return with_layers(shot, [found.with_stands(stays=stays)])
 
 
 @verb("make a card")
@@ -212,7 +212,7 @@ def make_card(shot: Shot, *, layer: str) -> Shot:
     found = unlocked(shot, layer)
     if found.is_card:
         raise EditError(f"{found.name} is a card already.")
-    pose = standing_card(shot, found).world_from_card
+    pose = stage_card(shot, found).world_from_card
     return with_layers(shot, [put(shot, as_card(shot, found), pose)])
 
 

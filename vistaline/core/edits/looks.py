@@ -99,7 +99,7 @@ def set_field(
     field = found.field.evolve(
         stops=tuple(stops), **{k: v for k, v in values.items() if v is not None}
     )
-    return with_layers(shot, [found.showing(field=field)])
+    return with_layers(shot, [found.with_shows(field=field)])
 
 
 # --- occluders --------------------------------------------------------------------------------
@@ -160,7 +160,7 @@ def set_occluder(
             opening[0] if wide is None else wide / 100,
             opening[1] if tall is None else tall / 100,
         )
-    return with_layers(shot, [found.showing(occluder=found.occluder.evolve(**changes))])
+    return with_layers(shot, [found.with_shows(occluder=found.occluder.evolve(**changes))])
 
 
 # --- frames -----------------------------------------------------------------------------------
@@ -268,11 +268,11 @@ def set_crop(
     crop = (found.crop or Crop()).evolve(
         **_given(fit=fit, x=_share(x), y=_share(y), zoom=_share(zoom))
     )
-    cropped = found.showing(crop=crop)
+    cropped = found.with_shows(crop=crop)
     if height is not None:
         if found.box is not None:
             raise EditError(f"{found.name} is as high as it was taken. Make it a card first.")
-        cropped = cropped.standing(height=height / found.scale)
+        cropped = cropped.with_stands(height=height / found.scale)
     return with_layers(shot, [cropped])
 
 
@@ -295,7 +295,7 @@ def swap_picture(shot: Shot, *, layer: str, key: str, picture: PictureRef) -> Sh
     aspect = window_aspect(shot, found) or wide / tall
     agrees = abs(aspect / (picture.width / picture.height) - 1) < 1e-3
     kept = found.crop and found.crop.evolve(x=0.5, y=0.5, zoom=1)
-    swapped = found.showing(picture=key, crop=kept or (None if agrees else Crop()))
+    swapped = found.with_shows(picture=key, crop=kept or (None if agrees else Crop()))
     if found.box is None:
         high = None if agrees and not kept else tall
         swapped = swapped.evolve(stands=FreeCard(width=wide, height=high, stays=found.stays))

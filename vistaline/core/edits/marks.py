@@ -23,7 +23,7 @@ from vistaline.core.stage.poses import taking_pose
 from vistaline.core.stage.seen import canvas_point, ray_of, seen_from
 from vistaline.core.verbs import FROM_JSON
 
-__all__ = ["Corners", "enlarged", "see_one_point"]
+__all__ = ["Corners", "see_one_point", "stage_enlarged"]
 
 verb = REGISTRY.verb
 Corners = Annotated[list[tuple[float, float]], Field(min_length=4, max_length=4), FROM_JSON]
@@ -111,7 +111,7 @@ def use_straightened(shot: Shot, *, old: str, key: str, picture: PictureRef, bow
         each.evolve(a=straight(each.a), b=straight(each.b), through=None) for each in taking.edges
     )
     layers = tuple(
-        layer.showing(picture=key) if layer.picture == old else layer for layer in shot.layers
+        layer.with_shows(picture=key) if layer.picture == old else layer for layer in shot.layers
     )
     shown = shot.evolve(
         pictures=shot.pictures | {key: picture},
@@ -268,10 +268,10 @@ def set_known_length(
     measured = measure(one, other, shot.ground.eye_height)
     if measured < 1e-6:
         raise EditError("Its two ends are in one place. Drag from one end to the other.")
-    return enlarged(shot, metres / measured)
+    return stage_enlarged(shot, metres / measured)
 
 
-def enlarged(shot: Shot, ratio: float) -> Shot:
+def stage_enlarged(shot: Shot, ratio: float) -> Shot:
     """Return the shot with everything ``ratio`` times as large about the taking camera.
 
     Raises
@@ -332,4 +332,4 @@ def _larger(layer: Layer, ratio: float, *, sizes: bool) -> Layer:
     if _has_own_scale(layer):
         return layer.evolve(**at, scale=layer.scale * ratio if sizes else layer.scale)
     sides = {name: getattr(layer.stands, name, None) for name in ("width", "height", "depth")}
-    return layer.evolve(**at).standing(**{k: v * ratio for k, v in sides.items() if v})
+    return layer.evolve(**at).with_stands(**{k: v * ratio for k, v in sides.items() if v})

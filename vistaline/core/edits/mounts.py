@@ -7,14 +7,14 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import Field
 
-from vistaline.core.edits.registry import REGISTRY, standing, with_layers, without_rows
+from vistaline.core.edits.registry import REGISTRY, on_stage, with_layers, without_rows
 from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
 from vistaline.core.shot.mounts import FOLLOWS, Follow, Mount, Ride, Standing, carry_of, standing_of
 from vistaline.core.shot.route import Framing, Route
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.cards import put
-from vistaline.core.stage.placing import standing_card
+from vistaline.core.stage.placing import stage_card
 
 __all__ = ["riders_of"]
 
@@ -25,9 +25,9 @@ CAMERA = "camera"
 @verb("add mount")
 def add_mount(shot: Shot, *, layers: list[str] | None = None, name: str = "") -> Shot:
     """Add a mount in the middle of some layers, which ride on it at once; or before the camera."""
-    riders = [standing(shot, key) for key in layers or ()]
+    riders = [on_stage(shot, key) for key in layers or ()]
     if riders:
-        middles = [standing_card(shot, each).world_from_card[:3, 3] for each in riders]
+        middles = [stage_card(shot, each).world_from_card[:3, 3] for each in riders]
         x, y, z = np.mean(middles, axis=0).tolist()
     else:
         distances = sorted(each.distance for each in shot.layers if not each.is_backdrop)
@@ -123,7 +123,7 @@ def ride_on(shot: Shot, *, rider: str, mount: str, follows: list[Follow] | None 
         return shot.with_camera(route=shot.route.evolve(ride=ride))
     if kind == "mount":
         return _with_mount(shot, shot.mount(key).evolve(ride=ride))
-    return with_layers(shot, [standing(shot, key).evolve(ride=ride)])
+    return with_layers(shot, [on_stage(shot, key).evolve(ride=ride)])
 
 
 @verb("ride off")
@@ -140,11 +140,11 @@ def ride_off(shot: Shot, *, rider: str) -> Shot:
         return _with_mount(shot, mount.evolve(ride=None, **values))
     if kind != "layer":
         raise EditError(f"{rider!r} is nothing that rides. Reload the page.")
-    layer = standing(shot, key)
+    layer = on_stage(shot, key)
     if layer.ride is None:
         return shot
     carry = carry_of(layer.ride, shot.mounts)
-    pose = standing_card(shot, layer).world_from_card
+    pose = stage_card(shot, layer).world_from_card
     return with_layers(shot, [put(shot, layer.evolve(ride=None), pose, float(carry.scale))])
 
 

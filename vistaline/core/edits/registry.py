@@ -24,9 +24,9 @@ __all__ = [
     "frames_of",
     "framing_of",
     "free_name",
+    "on_stage",
     "pictures_used",
     "seen_framing",
-    "standing",
     "unlocked",
     "with_framing",
     "with_framings",
@@ -112,7 +112,7 @@ def unlocked(shot: Shot, layer_id: str) -> Layer:
     return layer
 
 
-def standing(shot: Shot, layer_id: str) -> Layer:
+def on_stage(shot: Shot, layer_id: str) -> Layer:
     """Return a layer that may be moved and stands somewhere: no backdrop."""
     layer = unlocked(shot, layer_id)
     if layer.is_backdrop:

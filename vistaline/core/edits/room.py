@@ -21,11 +21,11 @@ from vistaline.core.edits.surfaces import (
 )
 from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
-from vistaline.core.geometry.rectangles import in_order, standing_of
+from vistaline.core.geometry.rectangles import in_order, rectangle_pose
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import camera_states
 from vistaline.core.stage.cards import Card
-from vistaline.core.stage.placing import standing_card
+from vistaline.core.stage.placing import stage_card
 from vistaline.core.stage.poses import taking_pose
 from vistaline.core.stage.seen import canvas_box, canvas_point, plate_of, ray_of, taking_focal
 
@@ -129,7 +129,7 @@ def project_on_plane(
     """
     found, taking = source_of(shot, layer), shot.taking_camera
     drawn = in_order([canvas_point(shot, frame, *corner) for corner in corners])
-    standing = standing_of(drawn, taking_focal(taking), taking.principal_point)
+    standing = rectangle_pose(drawn, taking_focal(taking), taking.principal_point)
     turn = taking_pose(taking)[:3, :3]
     facing = _squared(turn @ standing.camera_from_card[:3, :3])
     middle = turn @ standing.camera_from_card[:3, 3]
@@ -165,7 +165,7 @@ def _far(shot: Shot, stands: str, places: FloatArray) -> float:
     if stands == "free":
         ahead = taking_pose(shot.taking_camera)[:3, 2]
         return plate_of(shot).distance / -float(places.mean(axis=0) @ ahead)
-    card = standing_card(shot, shot.layer(stands))
+    card = stage_card(shot, shot.layer(stands))
     normal = card.world_from_card[:3, 2]
     away = normal @ (card.world_from_card[:3, 3] - shot.taking_camera.position)
     # Its lower left corner: the first is at the top left, and they run clockwise.
@@ -209,7 +209,7 @@ def grow_surface(
     found = shot.layer(layer)
     if found.projection is None or found.body is not None:
         raise EditError(f"{found.name} is no plane that catches a picture; nothing grows from it.")
-    card = standing_card(shot, found)
+    card = stage_card(shot, found)
     across = side in ("left", "right")
     sign = 1.0 if side in ("right", "top") else -1.0
     axis = 0 if across else 1

@@ -9,14 +9,14 @@ from pydantic import Field
 
 from vistaline.core.arrays import FloatArray
 from vistaline.core.edits.arranging import at_distance
-from vistaline.core.edits.registry import REGISTRY, standing, unlocked, with_layers, without
+from vistaline.core.edits.registry import REGISTRY, on_stage, unlocked, with_layers, without
 from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
 from vistaline.core.shot.mounts import carry_of
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.camera import camera_states
 from vistaline.core.stage.cards import put
-from vistaline.core.stage.placing import dragged, outline_in, standing_card
+from vistaline.core.stage.placing import dragged, outline_in, stage_card
 from vistaline.core.stage.poses import taking_pose
 
 __all__: list[str] = []
@@ -38,7 +38,7 @@ def group_layers(shot: Shot, *, layers: list[str], name: str = "") -> Shot:
     taken = {layer.group for layer in shot.layers}
     n = next(n for n in range(1, len(taken) + 2) if f"Group {n}" not in taken)
     chosen = name.strip()[:80] or f"Group {n}"
-    return with_layers(shot, [standing(shot, key).evolve(group=chosen) for key in layers])
+    return with_layers(shot, [on_stage(shot, key).evolve(group=chosen) for key in layers])
 
 
 @verb("part the group")
@@ -88,7 +88,7 @@ def move_layers_in_depth(
         raise EditError(
             f"{first.name} must stand in front of the taking camera, not {distance:g} m away."
         )
-    chosen = [standing(shot, key) for key in layers]
+    chosen = [on_stage(shot, key) for key in layers]
     if keep_framing:
         ratio = distance / first.distance
         return with_layers(
@@ -144,8 +144,8 @@ def _moved(shot: Shot, keys: list[str], turn: FloatArray, enlarged: float, way: 
     """Turn and enlarge layers about their middle in the world, and move them."""
     if not keys:
         raise EditError("Choose at least one layer.")
-    layers = [standing(shot, key) for key in keys]
-    poses = [standing_card(shot, layer).world_from_card for layer in layers]
+    layers = [on_stage(shot, key) for key in keys]
+    poses = [stage_card(shot, layer).world_from_card for layer in layers]
     middle = np.mean([pose[:3, 3] for pose in poses], axis=0)
     changed = []
     for layer, pose in zip(layers, poses, strict=True):
@@ -169,7 +169,7 @@ def remove_layers(shot: Shot, *, layers: list[str]) -> Shot:
 
 def _span(shot: Shot, layer: Layer, frame: int) -> FloatArray:
     """Return a layer's outline in the frame: (2, 2), least x and y, greatest x and y."""
-    outline = outline_in(standing_card(shot, layer), camera_states(shot, [frame])[0])
+    outline = outline_in(stage_card(shot, layer), camera_states(shot, [frame])[0])
     return np.array([outline.min(axis=0), outline.max(axis=0)])
 
 
@@ -190,7 +190,7 @@ def align_layers(
         raise EditError("Tick at least two layers to align, or align one with the frame.")
     axis = 0 if edge in ("left", "centre", "right") else 1
     share = {"left": 0.0, "top": 0.0, "right": 1.0, "bottom": 1.0}.get(edge, 0.5)
-    spans = np.array([_span(shot, standing(shot, key), frame)[:, axis] for key in layers])
+    spans = np.array([_span(shot, on_stage(shot, key), frame)[:, axis] for key in layers])
     low, high = (0, shot.frame.size[axis]) if to == "frame" else (spans.min(), spans.max())
     target = low + share * (high - low)
     for key in layers:
@@ -206,10 +206,10 @@ def distribute_layers(
     if len(layers) < 3:
         raise EditError("Tick at least three layers to distribute.")
     axis = 0 if along == "across" else 1
-    middles = {key: _span(shot, standing(shot, key), frame)[:, axis].mean() for key in layers}
+    middles = {key: _span(shot, on_stage(shot, key), frame)[:, axis].mean() for key in layers}
     ordered = sorted(layers, key=lambda key: float(middles[key]))
     for _ in range(_ROUNDS):  # what is turned changes its size in the frame as it moves
-        spans = [_span(shot, standing(shot, key), frame)[:, axis] for key in ordered]
+        spans = [_span(shot, on_stage(shot, key), frame)[:, axis] for key in ordered]
         sizes = [float(high - low) for low, high in spans]
         gap = (spans[-1][0] - spans[0][1] - sum(sizes[1:-1])) / (len(layers) - 1)
         place = spans[0][1] + gap
@@ -222,7 +222,7 @@ def distribute_layers(
 def _shifted(shot: Shot, key: str, frame: int, axis: int, target: float, share: float) -> Shot:
     """Move a layer in its plane until a place of its outline is at ``target`` pixels."""
     for _ in range(_ROUNDS):
-        layer = standing(shot, key)
+        layer = on_stage(shot, key)
         low, high = _span(shot, layer, frame)[:, axis]
         lacks = target - (low + share * (high - low))
         dx, dy = (lacks, 0.0) if axis == 0 else (0.0, lacks)

@@ -21,7 +21,7 @@ from vistaline.core.stage.camera import CameraState, aimed, depth_of
 
 __all__ = ["MOVES", "Scene", "make"]
 
-Place = tuple[float, float, float]
+Point3 = tuple[float, float, float]
 
 
 @dataclass(frozen=True)
@@ -56,21 +56,21 @@ class Scene:
         """Return what the camera sees, with changes."""
         return seen_framing(self.camera, 0, **changes)
 
-    def towards(self, share: float) -> Place:
+    def towards(self, share: float) -> Point3:
         """Return the place a share of the way from the camera to the point."""
         eye = np.array(self.camera.position)
         return _place(eye + share * (self.point - eye))
 
-    def beside(self, right: float = 0, up: float = 0, ahead: float = 0) -> Place:
+    def beside(self, right: float = 0, up: float = 0, ahead: float = 0) -> Point3:
         """Return a place, in metres along the camera's own axes from where it is."""
         turn = self.camera.world_from_camera[:3, :3]
         return _place(np.array(self.camera.position) + turn @ (right, up, -ahead))
 
-    def centred(self, position: Place) -> CameraState:
+    def centred(self, position: Point3) -> CameraState:
         """Return the camera at ``position`` with the point in the middle of the frame."""
         return aimed([replace(self.camera, position=position)], Aim(at="-"), self.point[None])[0]
 
-    def looking(self, position: Place, **changes: object) -> Framing:
+    def looking(self, position: Point3, **changes: object) -> Framing:
         """Return a framing from another place, with the point where it was in the frame."""
         camera = self.camera
         x, y, z, _ = camera.camera_from_world @ (*self.point, 1.0)
@@ -95,7 +95,7 @@ class Move:
     """The share of the time in which it stands at its stops; None: it passes through them."""
 
 
-def _place(point: FloatArray) -> Place:
+def _place(point: FloatArray) -> Point3:
     x, y, z = point.tolist()
     return x, y, z
 

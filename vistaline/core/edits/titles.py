@@ -90,7 +90,7 @@ def set_title(
     except ValidationError as error:
         raise EditError(str(explain(error))) from error
     named = {"name": _title_name(changed.text)} if found.name == _title_name(title.text) else {}
-    return with_layers(shot, [found.evolve(**named).showing(title=changed)])
+    return with_layers(shot, [found.evolve(**named).with_shows(title=changed)])
 
 
 @verb("title behind and in front")
@@ -154,7 +154,7 @@ def _following(layer: Layer, lead: Layer) -> Layer:
     assert layer.title and lead.title, "only titles are paired"
     own = {name: getattr(layer.title, name) for name in _OWN_LOOK}
     there = at_distance(lead, layer.distance)
-    stood = layer.standing(stays=lead.stays)
+    stood = layer.with_stands(stays=lead.stays)
     return stood.evolve(
         shows=TitleShown(title=lead.title.evolve(**own)),
         **there,

@@ -28,7 +28,7 @@ from vistaline.core.foresight.looking import (
     UNCOUNTED,
     Number,
     bin_edges,
-    look,
+    examine,
 )
 from vistaline.core.looks.blending import Blend
 from vistaline.core.picture.pyramid import BORDER, Pyramid
@@ -104,9 +104,9 @@ class FrameMap:
 def map_frame(shot: Shot, pyramids: Mapping[str, Pyramid], frame: float) -> FrameMap:
     """Return the maps of one frame; ``pyramids`` as for :class:`Renderer`."""
     width, height = shot.frame.size
-    looker = _Looker(shot, pyramids)
+    examiner = _Examiner(shot, pyramids)
     out = np.empty((height, width), np.float32)
-    looker.look(evaluate(shot, [frame])[0], out, looker.fresh_maps())
+    examiner.examine(evaluate(shot, [frame])[0], out, examiner.fresh_maps())
     return FrameMap(out)
 
 
@@ -124,16 +124,16 @@ def look_ahead(
     step = -(-shot.frame.duration // _MOST_FRAMES)
     frames = range(0, shot.frame.duration, step)
     states = evaluate(shot, frames)
-    looker, count = _Looker(shot, pyramids), threads or os.cpu_count() or 1
+    examiner, count = _Examiner(shot, pyramids), threads or os.cpu_count() or 1
     nothing = np.empty((0, 0), np.float32)
     waiting = iter(range(len(states)))
     bare, histograms = np.zeros(len(states)), np.zeros((len(states), BINS), np.int64)
 
     def work(_: int) -> np.ndarray:
-        maps = looker.fresh_maps()
+        maps = examiner.fresh_maps()
         for n in waiting:
             progress(n / len(states))
-            bare[n], histograms[n] = looker.look(states[n], nothing, maps)
+            bare[n], histograms[n] = examiner.examine(states[n], nothing, maps)
         return maps
 
     with ThreadPoolExecutor(count) as pool:
@@ -148,7 +148,7 @@ def look_ahead(
         bare=bare / pixels,
         stretched=histograms[:, lower < SOFT].sum(axis=1) * COUNTED**2 / pixels,
         least=np.where(histograms.any(axis=1), least, np.inf),
-        pictures=looker.pictures(maps),
+        pictures=examiner.pictures(maps),
     )
 
 
@@ -197,7 +197,7 @@ def ranges_of(frames: Sequence[int], told: np.ndarray) -> list[tuple[int, int]]:
     return [(frames[start], frames[stop - 1]) for start, stop in stretches]
 
 
-class _Looker:
+class _Examiner:
     """What the frames of one look share: pictures' alpha, and where their maps lie."""
 
     def __init__(self, shot: Shot, pyramids: Mapping[str, Pyramid]) -> None:
@@ -235,10 +235,12 @@ class _Looker:
             for key, (at, rows, columns) in self._cells.items()
         }
 
-    def look(self, state: FrameState, out: np.ndarray, maps: np.ndarray) -> tuple[int, np.ndarray]:
+    def examine(
+        self, state: FrameState, out: np.ndarray, maps: np.ndarray
+    ) -> tuple[int, np.ndarray]:
         """Return a frame's count of bare pixels and its histogram.
 
-        ``out`` and ``maps`` as in :func:`looking.look`.
+        ``out`` and ``maps`` as in :func:`looking.examine`.
         """
         width, height = self._shot.frame.size
         shown = [card for card in state.cards if self._counts(card)]
@@ -254,7 +256,9 @@ class _Looker:
             return (0 if filled else width * height), histogram
         whole, number = (np.array(table) for table in zip(*entries, strict=True))
         traced = np.array(traces).reshape(-1, 3, *((height, width) if traces else (1, 1)))
-        bare = look(whole, number, self._solid, traced, width, height, filled, out, histogram, maps)
+        bare = examine(
+            whole, number, self._solid, traced, width, height, filled, out, histogram, maps
+        )
         return int(bare), histogram
 
     @staticmethod

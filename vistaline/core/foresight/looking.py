@@ -15,7 +15,17 @@ from vistaline.core.geometry.bodies import hit_body
 from vistaline.core.geometry.ordering import NEAR
 from vistaline.core.render.laying import EDGES
 
-__all__ = ["BARE", "BINS", "COUNTED", "FLAT", "TRACED", "UNCOUNTED", "Number", "bin_edges", "look"]
+__all__ = [
+    "BARE",
+    "BINS",
+    "COUNTED",
+    "FLAT",
+    "TRACED",
+    "UNCOUNTED",
+    "Number",
+    "bin_edges",
+    "examine",
+]
 
 BARE, UNCOUNTED = -1.0, 1e9
 """What the stretch map holds where nothing is seen, and where what is seen has no pixels."""
@@ -82,7 +92,7 @@ def bin_edges() -> np.ndarray:
 
 
 @njit(cache=True, nogil=True)
-def look(  # type: ignore[no-untyped-def]
+def examine(  # type: ignore[no-untyped-def]
     whole, number, solid, traced, width, height, filled, out, histogram, maps
 ):
     """Look at a frame; returns how many of its pixels see nothing.

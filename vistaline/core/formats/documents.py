@@ -39,7 +39,7 @@ Kind = Literal["openraster", "pdf", "svg", "tiff"]
 
 
 @dataclass(frozen=True, kw_only=True)
-class Part:
+class DocumentPart:
     """A page or a layer. Sizes are pixels, or points (1/72 inch) for pages of a PDF."""
 
     name: str
@@ -56,7 +56,7 @@ class Document:
     """What a file holds; ``canvas`` is there if its parts lie in register on one."""
 
     kind: Kind
-    parts: tuple[Part, ...]
+    parts: tuple[DocumentPart, ...]
     canvas: tuple[int, int] | None = None
     remarks: tuple[str, ...] = ()
 
@@ -131,7 +131,7 @@ def _openraster(path: Path, name: str) -> Document:
     parts = []
     for layer in raster.layers:
         parts.append(
-            Part(
+            DocumentPart(
                 name=layer.name,
                 width=layer.size[0],
                 height=layer.size[1],
@@ -179,7 +179,7 @@ def _pdf(path: Path, name: str) -> Document:
     return Document(
         kind="pdf",
         parts=tuple(
-            Part(name=f"Page {n + 1}", width=width, height=height)
+            DocumentPart(name=f"Page {n + 1}", width=width, height=height)
             for n, (width, height) in enumerate(sizes)
         ),
     )
@@ -200,7 +200,9 @@ def _pdf_page(path: Path, name: str, index: int, height: int) -> bytes:
 
 def _svg(path: Path, name: str) -> Document:
     width, height = _svg_size(_svg_root(path.read_bytes(), name), name)
-    return Document(kind="svg", parts=(Part(name=Path(name).stem, width=width, height=height),))
+    return Document(
+        kind="svg", parts=(DocumentPart(name=Path(name).stem, width=width, height=height),)
+    )
 
 
 def _svg_root(data: bytes, name: str) -> Element:
@@ -253,7 +255,7 @@ def _svg_size(root: Element, name: str) -> tuple[float, float]:
     return sides[0], sides[1]
 
 
-def _svg_drawn(path: Path, name: str, part: Part, height: int) -> bytes:
+def _svg_drawn(path: Path, name: str, part: DocumentPart, height: int) -> bytes:
     try:
         drawn: bytes = resvg_py.svg_to_bytes(
             svg_string=path.read_bytes().decode("utf-8-sig"),
@@ -281,7 +283,9 @@ def _tiff(path: Path, name: str) -> Document | None:
             for n in range(count):
                 image.seek(n)
                 _check_size(*image.size, name)
-                parts.append(Part(name=f"Page {n + 1}", width=image.width, height=image.height))
+                parts.append(
+                    DocumentPart(name=f"Page {n + 1}", width=image.width, height=image.height)
+                )
     except _UNREADABLE as error:
         if isinstance(error, PictureError):
             raise

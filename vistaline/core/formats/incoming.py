@@ -22,8 +22,8 @@ from vistaline.core.picture.still import encode_png
 
 __all__ = [
     "header_of",
+    "inspect_upload",
     "keep_pyramid",
-    "look_into",
     "part_as_picture",
     "picture_codes",
     "small_part",
@@ -40,7 +40,7 @@ def header_of(source: Path, name: str) -> PictureInfo:
     return confined(decode.inspect_picture, source, name, name=name, bounds=_LOOK)
 
 
-def look_into(source: Path, name: str) -> Document | PictureInfo:
+def inspect_upload(source: Path, name: str) -> Document | PictureInfo:
     """Return what a file holds: the parts of a document, or what a picture's header tells.
 
     Raises

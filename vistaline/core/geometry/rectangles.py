@@ -18,14 +18,14 @@ from vistaline.core.arrays import FloatArray, Matrix3, Matrix4
 from vistaline.core.errors import PerspectiveError
 from vistaline.core.geometry.perspective import Direction, Edge
 
-__all__ = ["check_corners", "edges_of_rectangle", "in_order", "standing_of"]
+__all__ = ["check_corners", "edges_of_rectangle", "in_order", "rectangle_pose"]
 
 _STRAIGHT = 0.02
 """Three corners in a line: their triangle's height is less than this share of its longest side."""
 
 
 @dataclass(frozen=True, eq=False)
-class Standing:
+class RectanglePose:
     """How a rectangle stands before a camera, in widths of its own: its distance is not told."""
 
     camera_from_card: Matrix4
@@ -99,11 +99,11 @@ def edges_of_rectangle(
     return [Edge(a, b, across), Edge(d, c, across), Edge(d, a, along), Edge(c, b, along)]
 
 
-def standing_of(
+def rectangle_pose(
     corners: Sequence[tuple[float, float]],
     focal_px: float,
     principal_point: tuple[float, float],
-) -> Standing:
+) -> RectanglePose:
     """Return how a rectangle stands before the camera that sees its corners.
 
     ``corners`` as from :func:`in_order`; the card's y runs up from its lower side as drawn.
@@ -136,7 +136,7 @@ def standing_of(
     there = square * [1, aspect] @ turn[:, :2].T + standing[:3, 3]
     seen = there[:, :2] / -there[:, 2:] * [1, -1] * focal_px + centre
     miss = float(np.linalg.norm(seen - np.array(corners), axis=1).max())
-    return Standing(standing, aspect, miss)
+    return RectanglePose(standing, aspect, miss)
 
 
 def _nearest_rotation(matrix: FloatArray) -> Matrix3:

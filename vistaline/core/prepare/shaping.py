@@ -15,7 +15,7 @@ from vistaline.core.prepare.step import Prepared, Share, Size, Step
 __all__ = [
     "FACTORS",
     "RATIOS",
-    "Crop",
+    "CropStep",
     "Enlarge",
     "Flip",
     "Straighten",
@@ -55,10 +55,10 @@ class _Shaping(Step):
         raise NotImplementedError
 
 
-class Crop(_Shaping):
+class CropStep(_Shaping):
     """Keep a box, in shares of what comes in: left, top, width, height."""
 
-    label: ClassVar[str] = "Crop"
+    label: ClassVar[str] = "CropStep"
     exact: ClassVar[bool] = True
     shown_before: ClassVar[bool] = True
     kind: Literal["crop"] = "crop"
@@ -176,7 +176,7 @@ class Enlarge(_Shaping):
         return round(size[0] * self.factor), round(size[1] * self.factor)
 
 
-def _crop_box(step: Crop, size: tuple[int, int]) -> tuple[int, int, int, int]:
+def _crop_box(step: CropStep, size: tuple[int, int]) -> tuple[int, int, int, int]:
     """Return left, top, width, height in whole pixels, inside the picture."""
     x, y, w, h = step.box
     left = min(round(x * size[0]), size[0] - 1)

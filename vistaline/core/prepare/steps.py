@@ -17,7 +17,7 @@ from pydantic import Field
 from vistaline.core.picture.colour import encode_srgb
 from vistaline.core.picture.pyramid import BORDER, Pyramid
 from vistaline.core.prepare.mending import Denoise, Repair, Sharpen
-from vistaline.core.prepare.shaping import Crop, Enlarge, Flip, Straighten, Turn
+from vistaline.core.prepare.shaping import CropStep, Enlarge, Flip, Straighten, Turn
 from vistaline.core.prepare.step import Prepared, Step
 from vistaline.core.prepare.toning import (
     Curves,
@@ -40,7 +40,7 @@ __all__ = [
 ]
 
 PrepareStep = Annotated[
-    Crop
+    CropStep
     | Straighten
     | Turn
     | Flip

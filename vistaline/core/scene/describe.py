@@ -25,7 +25,7 @@ from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card, card_of
 from vistaline.core.stage.evaluate import FrameState, evaluate
 from vistaline.core.stage.ground import horizon_in
-from vistaline.core.stage.poses import standing_pose, texture_of
+from vistaline.core.stage.poses import layer_pose, texture_of
 from vistaline.core.stage.seen import plate_of, seen_from
 from vistaline.core.stage.surfaces import surface_of, unit_at
 from vistaline.core.timing import timecode
@@ -125,7 +125,7 @@ def _whole(shot: Shot) -> dict[str, Any] | None:
     if not fit:
         return None
     farthest = max(fit, key=lambda layer: layer.distance)
-    _, width, height = standing_pose(shot, farthest)
+    _, width, height = layer_pose(shot, farthest)
     return {"layer": farthest.id, "texture": texture_of(shot, farthest), "aspect": width / height}
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from vistaline.core.scene.plan import PlanView, flatten
-from vistaline.core.shot.mounts import stand_of
+from vistaline.core.shot.mounts import pose_of
 from vistaline.core.shot.rows import values_at
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.tracks import Track, moving_mounts, track_of
@@ -48,7 +48,7 @@ def pack_tracks(shot: Shot, frames: Sequence[int]) -> dict[str, Any]:
             found[layer.id] = _layer(shot, layer, track, frames)
     moving = moving_mounts(shot, frames)
     for mount in shot.mounts:
-        pose, _ = stand_of(mount, shot.mounts, moving)
+        pose, _ = pose_of(mount, shot.mounts, moving)
         if pose.ndim == 3:
             places = {view.value: packed(flatten(pose[:, :3, 3], view)) for view in PlanView}
             found[f"mount:{mount.id}"] = {"place": places}

@@ -29,7 +29,7 @@ _PULL = 5e-4
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
-class Matte:
+class SolvedEdge:
     """What edge care found, over the whole picture."""
 
     alpha: np.ndarray
@@ -68,7 +68,7 @@ def solve_edge(
     *,
     radius: int | None = None,
     hair: np.ndarray | None = None,
-) -> Matte:
+) -> SolvedEdge:
     """Return alpha and the subject's colours around a mask's edge.
 
     Parameters
@@ -103,7 +103,7 @@ def solve_edge(
     alpha[box] = _solved(part, inside[box], outside[box], drawn[box])
     foreground = picture.copy()
     foreground[box] = _own_colours(part, alpha[box])
-    return Matte(alpha=alpha, foreground=foreground)
+    return SolvedEdge(alpha=alpha, foreground=foreground)
 
 
 def _around(mask: np.ndarray, margin: int) -> tuple[slice, slice]:

@@ -15,7 +15,7 @@ from vistaline.core.errors import EditError
 from vistaline.core.explaining import explain
 from vistaline.core.picture.strokes import Stroke
 from vistaline.core.prepare.mending import Repair
-from vistaline.core.prepare.shaping import RATIOS, Crop, Straighten, crop_of_shape, dragged_crop
+from vistaline.core.prepare.shaping import RATIOS, CropStep, Straighten, crop_of_shape, dragged_crop
 from vistaline.core.prepare.steps import PrepareStep, geometry
 from vistaline.core.separate.cutset import (
     MOST_CUTOUTS,
@@ -108,10 +108,10 @@ def move_step(sheet: Sheet, *, index: int, to: int) -> Sheet:
 
 @verb("crop")
 def crop_to_shape(sheet: Sheet, *, index: int, ratio: str) -> Sheet:
-    """Crop to the largest box of a shape, one of ``RATIOS``, round the middle of the last."""
+    """CropStep to the largest box of a shape, one of ``RATIOS``, round the middle of the last."""
     steps = list(sheet.prepare)
     step = steps[_at(steps, index)]
-    if not isinstance(step, Crop) or ratio not in RATIOS:
+    if not isinstance(step, CropStep) or ratio not in RATIOS:
         raise EditError(f"A crop takes one of these shapes: {', '.join(RATIOS)}.")
     before = geometry(sheet.size, steps)[index][1]
     steps[index] = step.evolve(box=crop_of_shape(step.box, RATIOS[ratio], before))
@@ -137,7 +137,7 @@ def crop_dragged(
     ``grips`` and ``by`` as in :func:`dragged_crop`; ``ratio``: the name of a shape it keeps, or "".
     """
     step = sheet.prepare[_at(sheet.prepare, index)]
-    if not isinstance(step, Crop):
+    if not isinstance(step, CropStep):
         raise EditError("This step is no crop. Reload the page.")
     size = geometry(sheet.size, sheet.prepare)[index][1]
     return dragged_crop(step.box, grips, by, RATIOS.get(ratio), size)

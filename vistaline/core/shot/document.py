@@ -103,7 +103,7 @@ def complete(shot: Shot, sizes: dict[str, tuple[int, int]]) -> Shot:
     layers = tuple(
         layer
         if layer.box or layer.is_card
-        else layer.standing(box=fit_box(sizes[layer.picture], camera.canvas))
+        else layer.with_stands(box=fit_box(sizes[layer.picture], camera.canvas))
         for layer in shot.layers
     )
     return shot.evolve(pictures=pictures, taking_camera=camera, layers=layers)

@@ -126,11 +126,11 @@ class Layer(Part):
             )
         return self
 
-    def showing(self, **changes: Any) -> Self:
+    def with_shows(self, **changes: Any) -> Self:
         """Return the layer with values of what it shows changed."""
         return self.evolve(shows=self.shows.evolve(**changes))
 
-    def standing(self, **changes: Any) -> Self:
+    def with_stands(self, **changes: Any) -> Self:
         """Return the layer with values of how it stands changed."""
         return self.evolve(stands=self.stands.evolve(**changes))
 

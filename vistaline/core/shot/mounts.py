@@ -28,8 +28,8 @@ __all__ = [
     "Ride",
     "Standing",
     "carry_of",
+    "pose_of",
     "rides_on_moving",
-    "stand_of",
     "standing_of",
 ]
 
@@ -142,13 +142,13 @@ def standing_of(mount: Mount, mounts: Sequence[Mount]) -> Standing:
     ShotError
         It rides on itself, through any chain, or on what is not there.
     """
-    pose, scale = stand_of(mount, mounts)
+    pose, scale = pose_of(mount, mounts)
     pan, tilt, roll = space.angles_of(pose[:3, :3])
     x, y, z = pose[:3, 3].tolist()
     return Standing(position=(x, y, z), pan=pan, tilt=tilt, roll=roll, scale=float(scale))
 
 
-def stand_of(
+def pose_of(
     mount: Mount, mounts: Sequence[Mount], moving: Moving | None = None
 ) -> tuple[FloatArray, FloatArray]:
     """Return a mount's pose (..., 4, 4) and scale (...) on the stage; errors as above."""

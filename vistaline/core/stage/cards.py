@@ -16,9 +16,9 @@ from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.camera import CameraState, camera_states
 from vistaline.core.stage.poses import (
     frame_ratio,
+    layer_pose,
     projector_of,
     seen_at,
-    standing_pose,
     taking_pose,
     texture_of,
     unscaled_size,
@@ -111,7 +111,7 @@ def card_of(shot: Shot, layer: Layer, camera: CameraState | None = None) -> Card
     """
     if layer.is_backdrop:
         return backdrop_of(layer, camera or camera_states(shot, [0])[0])
-    pose, width, height = standing_pose(shot, layer)
+    pose, width, height = layer_pose(shot, layer)
     card = Card(
         layer=layer,
         texture=texture_of(shot, layer),

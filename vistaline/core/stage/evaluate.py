@@ -37,7 +37,7 @@ class _Stage:
     """Shadows of what stands on what stands: the same in every frame."""
 
     @cached_property
-    def standing(self) -> Mapping[str, Card]:
+    def unmoved(self) -> Mapping[str, Card]:
         """The cards that are the same in every frame, by their layers' ids."""
         return {
             layer.id: tracked(layer, self.tracks[layer.id], 0)
@@ -67,14 +67,14 @@ class _Stage:
     def still(self) -> _Layout | None:
         """What is the same in every frame; None if something moves besides the camera."""
         shadows = any(row.about.path[0] == "shadow" for row in self.shot.rows)
-        if shadows or any(layer.id not in self.standing for layer in (*self.shown, *self.sources)):
+        if shadows or any(layer.id not in self.unmoved for layer in (*self.shown, *self.sources)):
             return None
         return _Layout(self, 0, None)
 
     def card(self, layer: Layer, n: int, camera: CameraState | None) -> Card:
         """Return a layer's card at time ``n`` before ``camera``; what stands needs none."""
-        if layer.id in self.standing or camera is None:
-            return self.standing[layer.id]
+        if layer.id in self.unmoved or camera is None:
+            return self.unmoved[layer.id]
         if layer.is_backdrop:
             return backdrop_of(layer, camera)
         card = tracked(layer, self.tracks[layer.id], n)
@@ -112,7 +112,7 @@ class _Layout:
         return casts_of(self.stage.styles(self.n), self.cards, self.stage.fallen)
 
     @cached_property
-    def standing(self) -> tuple[list[int], FloatArray, FloatArray]:
+    def upright(self) -> tuple[list[int], FloatArray, FloatArray]:
         """Which cards are no backdrops, their poses (N, 4, 4) and sizes (N, 2)."""
         stage = self.stage
         rest = [i for i, layer in enumerate(stage.shown) if not layer.is_backdrop]
@@ -128,7 +128,7 @@ class _Layout:
 
     @cached_property
     def parallel(self) -> bool:
-        normals = self.standing[1][:, :3, 2]
+        normals = self.upright[1][:, :3, 2]
         return bool(np.all(normals @ normals[0] > 1 - 1e-12)) if len(normals) else True
 
 
@@ -172,7 +172,7 @@ class FrameState:
 
         Backdrops are behind everything, whatever it is.
         """
-        rest, poses, sizes = self.layout.standing
+        rest, poses, sizes = self.layout.upright
         behind = [i for i, layer in enumerate(self.layout.stage.shown) if layer.is_backdrop]
         if not rest:
             return behind

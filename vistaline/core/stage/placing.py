@@ -14,15 +14,15 @@ from vistaline.core.stage.camera import CameraState, camera_states
 from vistaline.core.stage.cards import Card, card_of
 from vistaline.core.stage.poses import metres_per_pixel, taking_pose
 
-__all__ = ["as_card", "dragged", "outline_in", "point_on", "size_check", "standing_card"]
+__all__ = ["as_card", "dragged", "outline_in", "point_on", "size_check", "stage_card"]
 
 _RIGHT, _OFF = 0.005, 0.05
 """Shares by which a shape may differ from the truth: not worth telling, and wrong."""
 
 
-def standing_card(shot: Shot, layer: Layer) -> Card:
+def stage_card(shot: Shot, layer: Layer) -> Card:
     """Return where a layer stands by itself, whether or not it is then turned to the camera."""
-    stood = layer if layer.stays == "stage" else layer.standing(stays="stage")
+    stood = layer if layer.stays == "stage" else layer.with_stands(stays="stage")
     return card_of(shot, stood)
 
 
@@ -52,7 +52,7 @@ def dragged(shot: Shot, layer: Layer, frame: int, dx: float, dy: float) -> tuple
     """
     camera = camera_states(shot, [frame])[0]
     carry, axes = carry_of(layer.ride, shot.mounts), taking_pose(shot.taking_camera)
-    middle = standing_card(shot, layer).world_from_card[:3, 3]
+    middle = stage_card(shot, layer).world_from_card[:3, 3]
     plane = np.eye(4)
     plane[:3, 0], plane[:3, 1] = carry.vector(axes[:3, 0]), carry.vector(axes[:3, 1])
     plane[:3, 3] = middle

@@ -23,11 +23,11 @@ __all__ = [
     "Place",
     "frame_ratio",
     "framed_as",
+    "layer_pose",
     "metres_per_pixel",
     "own_size",
     "projector_of",
     "seen_at",
-    "standing_pose",
     "taking_pose",
     "texture_of",
     "unscaled_size",
@@ -70,7 +70,7 @@ class Place:
         return cls(*(np.array(value, np.float64) for value in (*own, *layer.pivot)))
 
 
-def standing_pose(
+def layer_pose(
     shot: Shot, layer: Layer, place: Place | None = None, carry: Carry | None = None
 ) -> tuple[FloatArray, FloatArray, FloatArray]:
     """Return ``world_from_card`` of a layer that is no backdrop, its width and height (metres).

@@ -12,7 +12,7 @@ from vistaline.core.geometry.perspective import Edge, SeenFrom, recover_camera
 from vistaline.core.kept import Kept
 from vistaline.core.shot.shot import Layer, Shot, TakingCamera
 from vistaline.core.stage.camera import camera_states
-from vistaline.core.stage.placing import point_on, standing_card
+from vistaline.core.stage.placing import point_on, stage_card
 from vistaline.core.stage.poses import taking_pose
 
 __all__ = [
@@ -112,7 +112,7 @@ def canvas_point(shot: Shot, frame: int | None, x: float, y: float) -> tuple[flo
         return x, y
     plate = plate_of(shot)
     assert plate.box is not None
-    across, up = point_on(standing_card(shot, plate), camera_states(shot, [frame])[0], (x, y))
+    across, up = point_on(stage_card(shot, plate), camera_states(shot, [frame])[0], (x, y))
     left, top, width, height = plate.box
     return left + (across + 0.5) * width, top + (0.5 - up) * height
 

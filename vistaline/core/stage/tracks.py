@@ -18,7 +18,7 @@ from vistaline.core.shot.mounts import Mount, Moving, carry_of, rides_on_moving
 from vistaline.core.shot.rows import Row, values_at
 from vistaline.core.shot.shot import Layer, PictureRef, Shot, TakingCamera
 from vistaline.core.stage.keyed import rows_of, valued
-from vistaline.core.stage.poses import Place, projector_of, standing_pose, texture_of
+from vistaline.core.stage.poses import Place, layer_pose, projector_of, texture_of
 from vistaline.core.stage.textures import DrawnLook
 
 __all__ = ["Track", "forget_tracks", "layer_looking", "moving_mounts", "track_of"]
@@ -91,7 +91,7 @@ def track_of(shot: Shot, layer: Layer, frames: ArrayLike) -> Track:
 def _track(asked: _Asked, shot: Shot) -> Track:
     layer = asked.layer
     if not asked.frames:
-        pose, width, height = standing_pose(shot, layer)
+        pose, width, height = layer_pose(shot, layer)
         return Track(
             poses=pose[None],
             sizes=np.array([[width, height]], np.float64),
@@ -113,7 +113,7 @@ def _track(asked: _Asked, shot: Shot) -> Track:
     opacity = np.array(np.broadcast_to(values.get("opacity", layer.opacity), count))
     looks = look_frames(shot, layer, times)
     if looks is None:
-        poses, width, height = standing_pose(shot, layer, place, carry)
+        poses, width, height = layer_pose(shot, layer, place, carry)
         sizes = np.stack([width, height], axis=-1)
         textures = (texture_of(shot, layer),) * count
         return Track(
@@ -129,7 +129,7 @@ def _track(asked: _Asked, shot: Shot) -> Track:
         on = looks == look
         seen, alike = layer_looking(shot, layer, look)
         part = Place(*(value[on] for value in vars(place).values()))
-        poses[on], sizes[on, 0], sizes[on, 1] = standing_pose(seen, alike, part, carry.at(on))
+        poses[on], sizes[on, 0], sizes[on, 1] = layer_pose(seen, alike, part, carry.at(on))
         name = texture_of(seen, alike)
         # With a border that keys take away, a picture is seen as it is.
         named[on] = name if name == layer.picture else str(DrawnLook(layer.id, look))
