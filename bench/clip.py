@@ -12,7 +12,7 @@ from bench.figures import Figure
 from vistaline.core.formats.encoders import ClipFormat
 from vistaline.core.formats.outputs import encoder_called
 from vistaline.core.formats.video import ClipWriter
-from vistaline.core.render.clip import render_frames
+from vistaline.core.render.clip import Output, render_frames
 from vistaline.core.render.frame import Renderer
 
 FRAMES = 96
@@ -32,7 +32,8 @@ def measure() -> list[Figure]:
     with tempfile.TemporaryDirectory() as folder:
         began, cpu = time.perf_counter(), _cpu()
         target = str(Path(folder) / "clip.mp4")
-        render_frames(renderer, range(FRAMES), encoder_called("mp4"), target)
+        output = Output(encoder=encoder_called("mp4"), target=target)
+        render_frames(renderer, range(FRAMES), output)
         wall, whole = time.perf_counter() - began, _cpu() - cpu
 
         cpu = _cpu()

@@ -28,7 +28,7 @@ from vistaline.core.model import Part
 from vistaline.core.picture.colour import codes_from_linear
 from vistaline.core.picture.decode import decode_picture
 from vistaline.core.picture.pyramid import Pyramid, PyramidStore
-from vistaline.core.render.clip import frame_ranges, render_frames
+from vistaline.core.render.clip import Output, frame_ranges, render_frames
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.separate.cutset import parse_cutset
 from vistaline.core.separate.exemplar import ExemplarSettings
@@ -76,7 +76,8 @@ def render(
     if workers == 1:
         renderer = Renderer(shot, _open_looks(shot, pictures))
         report = partial(_report, began, len(stretch))
-        render_frames(renderer, stretch, encoder, output, options=options, progress=report)
+        made = Output(encoder=encoder, target=output, options=options)
+        render_frames(renderer, stretch, made, progress=report)
     else:
         _render_with_workers(_Job(shot, pictures, encoder.key, options), stretch, output, workers)
     click.echo(f"\n{output}: {len(stretch)} frames in {time.monotonic() - began:.1f} s", err=True)
@@ -236,7 +237,8 @@ def _render_with_workers(job: _Job, stretch: range, output: str, workers: int) -
 def _render_range(job: _Job, start: int, stop: int, target: str) -> None:
     renderer = Renderer(job.shot, _open_looks(job.shot, job.pictures), threads=1)
     encoder = encoder_called(job.encoder)
-    render_frames(renderer, range(start, stop), encoder, target, options=job.options, threads=1)
+    output = Output(encoder=encoder, target=target, options=job.options, threads=1)
+    render_frames(renderer, range(start, stop), output)
 
 
 def main() -> None:

@@ -98,6 +98,8 @@ def test_a_surface_grows_the_keeper_stands_and_the_frames_are_looked_at(page: Pa
     assert mapped.evaluate("image => image.naturalWidth") == 960
     page.keyboard.press("m")
     expect(mapped).to_be_hidden()
+    with change(page):
+        page.click("[data-history=undo]")
     expect(page.locator(".ahead-result.stale")).to_be_visible()
 
 

@@ -22,7 +22,7 @@ from vistaline.core.formats.outputs import encoder_called, encoder_for, options_
 from vistaline.core.model import Part
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render import modifiers
-from vistaline.core.render.clip import render_frames
+from vistaline.core.render.clip import Output, render_frames
 from vistaline.core.render.frame import Renderer
 from vistaline.core.render.modifiers import Band, Placement
 from vistaline.core.render.source import STANDARD, Asked
@@ -299,8 +299,8 @@ def test_an_output_of_somebody_elses_encodes_and_joins(
     told: list[int] = []
     ranges = [(0, 5), (5, 9)]
     for start, stop in ranges:
-        target = encoder.part(tmp_path, start)
-        render_frames(renderer, range(start, stop), encoder, target, progress=told.append)
+        output = Output(encoder=encoder, target=encoder.part(tmp_path, start))
+        render_frames(renderer, range(start, stop), output, progress=told.append)
     result = tmp_path / "film.npy"
     clip = ClipFormat(shot.frame.size, shot.frame.rate)
     encoder.join(encoder.parts(tmp_path, ranges), result, clip, lambda: None)
@@ -309,7 +309,8 @@ def test_an_output_of_somebody_elses_encodes_and_joins(
     for n in (0, 6):
         np.testing.assert_array_equal(film[n], renderer.linear(n))
     every = options_for(encoder, {"every": "2"})
-    render_frames(renderer, range(9), encoder, str(tmp_path / "half.npy"), options=every)
+    half = Output(encoder=encoder, target=str(tmp_path / "half.npy"), options=every)
+    render_frames(renderer, range(9), half)
     np.testing.assert_array_equal(np.load(tmp_path / "half.npy"), film[::2])
     with pytest.raises(RenderError, match="Numbers: every must be less than or equal to 2"):
         options_for(encoder, {"every": "7"})

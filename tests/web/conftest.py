@@ -107,6 +107,11 @@ def do_tasks(app: Flask) -> list[PictureTask]:
     return done
 
 
+def words_in(answer: Any) -> str:
+    """Return a page's text with each stretch of space as one, as a browser shows it."""
+    return " ".join(answer.text.split())
+
+
 def upload(client: FlaskClient, project: str, name: str, data: bytes) -> Any:
     """Send a file; returns the answer, and leaves its task to a worker."""
     return client.post(f"{project}/pictures", data={"picture": (io.BytesIO(data), name)})

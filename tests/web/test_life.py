@@ -9,7 +9,7 @@ from datetime import timedelta
 import pytest
 from flask.testing import FlaskClient
 
-from tests.web.conftest import MemoryQueue
+from tests.web.conftest import MemoryQueue, words_in
 from tests.web.test_web import start
 from vistaline.actions import life, renders
 from vistaline.actions.life import ATTEMPTS, Life
@@ -137,7 +137,7 @@ def test_a_render_that_kills_its_workers_is_given_up(
     for _ in range(ATTEMPTS):
         lose(services, RenderRange, second.id)
     renders.work_on(services.sessions, services.library, job, "one")
-    words = client.get(f"{shot}/renders").text
+    words = words_in(client.get(f"{shot}/renders"))
     assert "Frames 24 to 49: the program was ended 3 times while at it" in words
     with services.sessions() as session:
         assert session.get(RenderRange, first.id).state is JobState.DONE  # kept

@@ -9,9 +9,10 @@ from flask import Flask
 from flask.testing import FlaskClient
 
 from tests.core.test_decode import png_header
-from tests.web.conftest import MemoryQueue, bring_in, signed_in, upload
+from tests.web.conftest import MemoryQueue, bring_in, signed_in, upload, words_in
 from vistaline.actions import renders
 from vistaline.actions.errors import Conflict
+from vistaline.actions.history import Change
 from vistaline.actions.shots import change_shot
 from vistaline.store.models import JobState, RenderJob, ShotRow
 from vistaline.web.context import Services
@@ -92,12 +93,11 @@ def test_two_edits_at_once_leave_one(services: Services, client: FlaskClient, sh
     with services.sessions() as one, services.sessions() as other:
         rows = [session.get(ShotRow, shot_id) for session in (one, other)]
         values = {"layer": "rock", "distance": 3}
-        change_shot(one, rows[0], "move_in_depth", values, version=rows[0].version, person_id=None)
+        asked = [Change(version=row.version, person_id=None) for row in rows]
+        change_shot(one, rows[0], "move_in_depth", values, asked[0])
         one.commit()
         with pytest.raises(Conflict):
-            change_shot(
-                other, rows[1], "move_in_depth", values, version=rows[1].version, person_id=None
-            )
+            change_shot(other, rows[1], "move_in_depth", values, asked[1])
 
 
 def test_a_preview_keeps_nothing(client: FlaskClient, shot: str) -> None:
@@ -301,7 +301,7 @@ def test_a_stopped_render_goes_on_where_it_was(
     with services.sessions() as session:
         row = session.get(RenderJob, job)
         assert row.state is JobState.STOPPED and calls == [0]
-    assert "Stopped after 24 of 72 frames" in client.get(f"{shot}/renders").text
+    assert "Stopped after 24 of 72 frames" in words_in(client.get(f"{shot}/renders"))
     client.post(f"/renders/{job}/resume")
     assert queue.announced == [job, job]
     renders.work_on(services.sessions, services.library, job, "two")

@@ -15,12 +15,23 @@ from sqlalchemy.orm.exc import StaleDataError
 from vistaline.actions.errors import Conflict, NotFound, Refused
 from vistaline.store.models import Revised, RevisionOf, now
 
-__all__ = ["History"]
+__all__ = ["Change", "History"]
 
 LARGEST = 32_000_000
 """Characters of a document; the database takes twice as much in one piece."""
 
 Document = TypeVar("Document")
+
+
+@dataclass(frozen=True, kw_only=True)
+class Change:
+    """A change that somebody asks for."""
+
+    version: int
+    """Which version of the document it is for."""
+    person_id: int | None
+    key: str = ""
+    """Names it: asked for again under the same key, it is not made twice. Empty: it has no name."""
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -12,8 +12,9 @@ from sqlalchemy.orm import Session
 
 from vistaline.actions.cuttings import Cuttings
 from vistaline.actions.errors import Refused
+from vistaline.actions.history import Change
 from vistaline.actions.pictures import Admitted, Library
-from vistaline.actions.sets import Placed, add_set, start_set
+from vistaline.actions.sets import Placed, ShotWanted, add_set, start_set
 from vistaline.actions.sheets import change_sheet, current_sheet, sheet_of
 from vistaline.actions.tasks import Finish, Run, Work
 from vistaline.core.errors import FillError, PictureError
@@ -256,8 +257,7 @@ def use_if_first(
             row,
             "use_plate",
             {"file": file, "behind": behind},
-            version=row.version,
-            person_id=task.person_id,
+            Change(version=row.version, person_id=task.person_id),
         )
 
 
@@ -325,12 +325,14 @@ def _shot_for(
         task.project_id,
         canvas,
         placed,
+        ShotWanted(
+            name=wish["name"],
+            width=wish["width"],
+            height=wish["height"],
+            rate=str(rate),
+            duration=max(1, round(wish["seconds"] * rate)),
+        ),
         person_id=task.person_id,
-        name=wish["name"],
-        width=wish["width"],
-        height=wish["height"],
-        rate=str(rate),
-        duration=max(1, round(wish["seconds"] * rate)),
     )
     return row, []
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import dataclass
 from typing import Any, BinaryIO
 
 from pydantic import TypeAdapter, ValidationError
@@ -13,7 +14,7 @@ from vistaline.actions.errors import Refused
 from vistaline.actions.picture_work import use_if_first
 from vistaline.actions.pictures import Library, plain_name
 from vistaline.actions.sheets import current_sheet
-from vistaline.actions.tasks import start_task
+from vistaline.actions.tasks import Subject, start_task
 from vistaline.core.errors import PictureError
 from vistaline.core.formats.incoming import header_of
 from vistaline.core.picture.register import shift_between
@@ -50,13 +51,20 @@ def checked_wish(
     return wish
 
 
+@dataclass(frozen=True)
+class Sent:
+    """A file that somebody sends."""
+
+    name: str
+    stream: BinaryIO
+
+
 def receive_painted(
     session: Session,
     library: Library,
     picture: Picture,
     row: SheetRow,
-    name: str,
-    stream: BinaryIO,
+    sent: Sent,
     *,
     behind: str,
     person_id: int | None,
@@ -65,11 +73,11 @@ def receive_painted(
 
     Where it shows what the picture shows it should lie exactly on it; what is measured is said.
     """
-    name = plain_name(name)
+    name = plain_name(sent.name)
     sheet = current_sheet(session, row)
     if behind != EVERYTHING:
         sheet.cutout(behind)
-    with library.files.receive(stream) as incoming:
+    with library.files.receive(sent.stream) as incoming:
         info = header_of(incoming.path, name)
         if (info.width, info.height) != (picture.width, picture.height):
             raise PictureError(
@@ -92,7 +100,7 @@ def receive_painted(
         picture.project_id,
         TaskKind.FILL,
         name,
-        picture_id=picture.id,
+        of=Subject(picture_id=picture.id),
         person_id=person_id,
         arguments={"behind": behind, "method": "painted"},
     )

@@ -35,7 +35,7 @@ from vistaline.actions.shots import current_shot
 from vistaline.core.errors import RenderError
 from vistaline.core.formats.encoders import ClipFormat
 from vistaline.core.formats.outputs import encoder_called
-from vistaline.core.render.clip import frame_ranges, range_length, render_frames
+from vistaline.core.render.clip import Output, frame_ranges, range_length, render_frames
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.shot.document import dump_shot, parse_shot
 from vistaline.core.shot.shot import Shot
@@ -299,16 +299,9 @@ def _render_range(hand: _Hand, renderer: Renderer, job: RenderJob, piece: Render
 
     with _beating(hand, RenderRange, piece.id, how_far) as beating:
         encoder = encoder_called(job.kind)
-        render_frames(
-            renderer,
-            frames,
-            encoder,
-            encoder.part(folder, piece.start),
-            progress=progress,
-            check=beating.check,
-            threads=1,
-            keep=True,
-        )
+        target = encoder.part(folder, piece.start)
+        output = Output(encoder=encoder, target=target, threads=1, keep=True)
+        render_frames(renderer, frames, output, progress=progress, check=beating.check)
         encoded = len(frames)
         _done(hand, RenderRange, piece.id, state=JobState.DONE, **how_far())
 

@@ -13,6 +13,7 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import NotFound
+from vistaline.actions.history import Change
 from vistaline.actions.pictures import Admitted
 from vistaline.actions.rooms import (
     as_seen,
@@ -51,7 +52,7 @@ def _shot(run: Run) -> Shot:
 def _edit(session: Session, task: PictureTask, verb: str, values: Mapping[str, Any]) -> None:
     """Make an edit to the task's shot, whatever version it is at; edits wait until it is made."""
     row = session.get_one(ShotRow, task.shot_id, with_for_update=True, populate_existing=True)
-    change_shot(session, row, verb, values, version=row.version, person_id=task.person_id)
+    change_shot(session, row, verb, values, Change(version=row.version, person_id=task.person_id))
 
 
 def _find_edges(run: Run) -> Finish:

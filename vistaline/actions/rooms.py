@@ -17,7 +17,7 @@ from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import Refused
 from vistaline.actions.pictures import Library
-from vistaline.actions.tasks import start_task, tasks_of
+from vistaline.actions.tasks import Subject, start_task, tasks_of
 from vistaline.core.arrays import Rgba16
 from vistaline.core.edits.cameras import take_called
 from vistaline.core.files import write_atomically
@@ -73,7 +73,7 @@ def ask_of_shot(
         row.project_id,
         kind,
         name,
-        shot_id=row.id,
+        of=Subject(shot_id=row.id),
         person_id=person_id,
         arguments=arguments,
     )

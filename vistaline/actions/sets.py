@@ -11,6 +11,7 @@ from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import Refused
+from vistaline.actions.history import Change
 from vistaline.actions.shots import change_shot, create_shot, current_shot
 from vistaline.core.errors import CoreError
 from vistaline.core.explaining import explain
@@ -23,7 +24,7 @@ from vistaline.core.shot.shows import PictureShown
 from vistaline.core.shot.stands import Box, Taken
 from vistaline.store.models import Picture, ShotRow
 
-__all__ = ["Placed", "add_set", "first_distances", "frame_like", "start_set"]
+__all__ = ["Placed", "ShotWanted", "add_set", "first_distances", "frame_like", "start_set"]
 
 NEAREST, FARTHEST = 2.0, 6.0
 _LONGEST_FRAME = 1920
@@ -43,6 +44,29 @@ class Placed:
     def label(self) -> str:
         """Return what its layer is called."""
         return (self.name or Path(self.picture.name).stem)[:80] or "Layer"
+
+
+@dataclass(frozen=True, kw_only=True)
+class ShotWanted:
+    """What somebody says of a shot before it is there."""
+
+    name: str
+    width: int
+    height: int
+    rate: str
+    """As :func:`parse_rate` reads it."""
+    duration: int
+    """Frames."""
+
+    @property
+    def frame(self) -> FrameFormat:
+        """The frame; ``ValidationError`` or ``ShotError`` if it makes no sense."""
+        return FrameFormat(
+            width=self.width,
+            height=self.height,
+            rate=self.rate,  # type: ignore[arg-type]
+            duration=self.duration,
+        )
 
 
 def first_distances(count: int) -> list[float]:
@@ -65,22 +89,18 @@ def start_set(
     project_id: int,
     canvas: tuple[int, int],
     placed: Sequence[Placed],
+    wanted: ShotWanted,
     *,
     person_id: int | None,
-    name: str,
-    width: int,
-    height: int,
-    rate: str,
-    duration: int,
 ) -> ShotRow:
     """Start a shot from pictures on a canvas, far to near; its framing is the canvas as it is."""
     try:
-        frame = FrameFormat(width=width, height=height, rate=rate, duration=duration)  # type: ignore[arg-type]
+        frame = wanted.frame
         framings = [Framing(frame=0, name="First")]
-        if duration > 1:
-            framings.append(Framing(frame=duration - 1, name="Last"))
+        if frame.duration > 1:
+            framings.append(Framing(frame=frame.duration - 1, name="Last"))
         shot = Shot(
-            name=name.strip() or "Untitled",
+            name=wanted.name.strip() or "Untitled",
             frame=frame,
             taking_camera=TakingCamera(
                 width=canvas[0],
@@ -126,8 +146,7 @@ def add_set(
             "pictures": {key: ref.model_dump() for key, ref in _references(placed).items()},
             "layers": json.loads(json.dumps([layer.model_dump() for layer in layers])),
         },
-        version=row.version,
-        person_id=person_id,
+        Change(version=row.version, person_id=person_id),
     )
     if abs(there[0] / there[1] - canvas[0] / canvas[1]) > 0.002:
         return [f"{row.name} has a canvas of another shape; the set stands in its middle."]

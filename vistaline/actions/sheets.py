@@ -9,8 +9,8 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import Refused
-from vistaline.actions.history import History
-from vistaline.actions.tasks import start_task, tasks_of
+from vistaline.actions.history import Change, History
+from vistaline.actions.tasks import Subject, start_task, tasks_of
 from vistaline.core.formats.incoming import header_of
 from vistaline.core.separate.cutset import DepthBand
 from vistaline.core.sheet.edits import apply, label
@@ -49,29 +49,26 @@ def change_sheet(
     row: SheetRow,
     verb: str,
     arguments: Mapping[str, Any],
-    *,
-    version: int,
-    person_id: int | None,
-    key: str = "",
+    change: Change,
 ) -> PictureTask | None:
     """Make an edit and keep it; returns the task to announce if it changed the preparing.
 
     Raises
     ------
     Conflict
-        The sheet is no longer at ``version``.
+        The sheet is no longer at that version.
     EditError
         The edit makes no sense.
     """
-    history = _history(session, row, key)
+    history = _history(session, row, change.key)
     if history.repeated():
         return None
-    history.must_be_at(version)
+    history.must_be_at(change.version)
     before = history.current()
     after = apply(before, verb, arguments)
     _check_files(session, row.picture, before, after)
-    history.change(after, label(verb), version=version, person_id=person_id)
-    return _prepare_anew(session, row, before, after, person_id)
+    history.change(after, label(verb), version=change.version, person_id=change.person_id)
+    return _prepare_anew(session, row, before, after, change.person_id)
 
 
 def undo(session: Session, row: SheetRow, *, version: int, key: str = "") -> PictureTask | None:
@@ -148,7 +145,7 @@ def _prepare_anew(
         picture.project_id,
         TaskKind.PREPARE,
         picture.name,
-        picture_id=picture.id,
+        of=Subject(picture_id=picture.id),
         person_id=person_id,
     )
 

@@ -11,7 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import Refused
-from vistaline.actions.history import History
+from vistaline.actions.history import Change, History
 from vistaline.actions.pictures import Library
 from vistaline.core import edits
 from vistaline.core.edits.clipboard import clip_of
@@ -79,30 +79,27 @@ def change_shot(
     row: ShotRow,
     verb: str,
     arguments: Mapping[str, Any],
+    change: Change,
     *,
-    version: int,
-    person_id: int | None,
-    key: str = "",
     at: int = 0,
     auto_key: bool = False,
 ) -> Shot:
     """Make an edit at frame ``at`` and keep it; see :class:`History` and :func:`edits.apply`.
 
-    An edit that is asked for again under the same ``key`` is not made twice.
-
     Raises
     ------
     Conflict
-        The shot is no longer at ``version``: somebody else changed it.
+        The shot is no longer at that version: somebody else changed it.
     EditError
         The edit makes no sense.
     """
-    history = _history(session, row, key)
+    history = _history(session, row, change.key)
     if history.repeated():
         return history.current()
-    history.must_be_at(version)
+    history.must_be_at(change.version)
     shot = edits.apply(history.current(), verb, arguments, at=at, auto_key=auto_key)
-    history.change(shot, edits.label(verb), version=version, person_id=person_id)
+    words = edits.label(verb)
+    history.change(shot, words, version=change.version, person_id=change.person_id)
     return shot
 
 
@@ -135,9 +132,8 @@ def paste_layers(
             "What was copied shows pictures of another project. Bring them in here first."
         )
     arguments = {"clip": kept["clip"]}
-    return change_shot(
-        session, row, "paste_layers", arguments, version=version, person_id=person_id, key=key
-    )
+    change = Change(version=version, person_id=person_id, key=key)
+    return change_shot(session, row, "paste_layers", arguments, change)
 
 
 def undo(session: Session, row: ShotRow, *, version: int, key: str = "") -> None:

@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import Refused
 from vistaline.actions.pictures import Library
-from vistaline.actions.sets import Placed, start_set
+from vistaline.actions.sets import Placed, ShotWanted, start_set
 from vistaline.core.looks.blending import Blend
 from vistaline.core.picture.register import find_place
 from vistaline.core.shot.document import fit_box
@@ -22,13 +22,9 @@ def start_shot(
     session: Session,
     library: Library,
     pictures: Sequence[Picture],
+    wanted: ShotWanted,
     *,
     person_id: int,
-    name: str,
-    width: int,
-    height: int,
-    rate: str,
-    duration: int,
 ) -> tuple[ShotRow, list[str]]:
     """Start a shot from pictures of one project, far to near.
 
@@ -54,12 +50,8 @@ def start_shot(
         pictures[0].project_id,
         canvas,
         placed,
+        wanted,
         person_id=person_id,
-        name=name,
-        width=width,
-        height=height,
-        rate=rate,
-        duration=duration,
     )
     return row, remarks
 

@@ -36,6 +36,7 @@ from vistaline.store.models import ACTIVE, JobState, PictureTask, TaskKind, now
 
 __all__ = [
     "Run",
+    "Subject",
     "Work",
     "find_task",
     "forget_task",
@@ -65,22 +66,32 @@ Work = Callable[[Run], Finish]
 """Does the work; what it returns puts the result in place and says what the result is."""
 
 
+@dataclass(frozen=True, kw_only=True)
+class Subject:
+    """What a task works on: a picture, or a picture as a shot sees it, or what is not there yet."""
+
+    picture_id: int | None = None
+    shot_id: int | None = None
+
+
+NOTHING = Subject()
+
+
 def start_task(
     session: Session,
     project_id: int,
     kind: TaskKind,
     name: str,
     *,
-    picture_id: int | None = None,
-    shot_id: int | None = None,
+    of: Subject = NOTHING,
     person_id: int | None = None,
     arguments: Mapping[str, Any] | None = None,
 ) -> PictureTask:
     """Keep a task; announce it after the commit."""
     task = PictureTask(
         project_id=project_id,
-        picture_id=picture_id,
-        shot_id=shot_id,
+        picture_id=of.picture_id,
+        shot_id=of.shot_id,
         person_id=person_id,
         kind=kind,
         name=name[:255],

@@ -9,10 +9,11 @@ from typing import Any, TypedDict
 from flask import Response, redirect, request, send_file
 
 from vistaline.actions.errors import Refused
+from vistaline.actions.history import Change
 from vistaline.store.models import Revised
-from vistaline.web.context import session
+from vistaline.web.context import person_id, session
 
-__all__ = ["arguments", "asked", "changed", "playhead", "send_kept"]
+__all__ = ["arguments", "asked", "change_asked_for", "changed", "playhead", "send_kept"]
 
 
 class Playhead(TypedDict):
@@ -68,6 +69,11 @@ def asked() -> Asked:
     if found is None:
         raise Refused("The edit does not say which version it is for. Reload the page.")
     return {"version": found, "key": request.headers.get("X-Edit-Key", "")[:40]}
+
+
+def change_asked_for() -> Change:
+    """Return the change that the request asks for, by whom, and against which version."""
+    return Change(**asked(), person_id=person_id())
 
 
 def changed(event: str, row: Revised, otherwise: str) -> Any:

@@ -11,6 +11,7 @@ from flask_login import login_required
 
 from vistaline.actions import intake, pictures, projects, shots, starting
 from vistaline.actions.errors import Refused
+from vistaline.actions.sets import ShotWanted
 from vistaline.core.geometry.optics import DEFAULT_LENS
 from vistaline.core.prepare.steps import push_in_limit
 from vistaline.core.timing import RATE_PRESETS, parse_rate
@@ -139,12 +140,14 @@ def start_shot(project_id: int) -> Any:
         session(),
         services().library,
         chosen,
+        ShotWanted(
+            name=form.get("name", ""),
+            width=width,
+            height=height,
+            rate=str(rate),
+            duration=round(_seconds() * rate),
+        ),
         person_id=person_id(),
-        name=form.get("name", ""),
-        width=width,
-        height=height,
-        rate=str(rate),
-        duration=round(_seconds() * rate),
     )
     session().commit()
     for remark in remarks:

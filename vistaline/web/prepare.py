@@ -14,6 +14,7 @@ from PIL import Image
 
 from vistaline.actions import pictures, projects, sheets
 from vistaline.actions.errors import Refused
+from vistaline.actions.history import Change
 from vistaline.core.prepare.mending import Repair, damage_of
 from vistaline.core.prepare.shaping import FACTORS, RATIOS
 from vistaline.core.prepare.step import Prepared
@@ -216,8 +217,7 @@ def same_for_many(picture_id: int) -> Any:
                 row,
                 "set_steps",
                 {"steps": steps},
-                version=row.version,
-                person_id=person_id(),
+                Change(version=row.version, person_id=person_id()),
             )
         )
     session().commit()

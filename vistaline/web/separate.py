@@ -232,8 +232,7 @@ def painted(picture_id: int) -> Any:
             services().library,
             opened.picture,
             opened.row,
-            file.filename,
-            cast(BinaryIO, file.stream),
+            plates.Sent(file.filename, cast(BinaryIO, file.stream)),
             behind=behind,
             person_id=person_id(),
         )
@@ -317,7 +316,7 @@ def _start(opened: Opened, kind: TaskKind, name: str, wish: dict[str, Any]) -> A
         opened.picture.project_id,
         kind,
         name,
-        picture_id=opened.picture.id,
+        of=picture_tasks.Subject(picture_id=opened.picture.id),
         person_id=person_id(),
         arguments=wish,
     )

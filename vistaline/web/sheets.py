@@ -20,7 +20,7 @@ from vistaline.core.sheet.sheet import Sheet
 from vistaline.store.models import Picture, PictureTask, SheetRow
 from vistaline.web import tasks
 from vistaline.web.context import person_id, services, session
-from vistaline.web.editing import arguments, asked, changed
+from vistaline.web.editing import arguments, asked, change_asked_for, changed
 from vistaline.web.pictures import SIZES, output_size
 
 __all__ = ["Opened", "blueprint", "open_sheet", "page", "send_still"]
@@ -75,9 +75,7 @@ def page(template: str, opened: Opened, bench: str, **more: Any) -> Any:
 def make_edit(picture_id: int, verb: str) -> Any:
     """Make an edit and keep it."""
     opened = open_sheet(picture_id)
-    task = sheets.change_sheet(
-        session(), opened.row, verb, arguments(), **asked(), person_id=person_id()
-    )
+    task = sheets.change_sheet(session(), opened.row, verb, arguments(), change_asked_for())
     return _answer(opened, task)
 
 
@@ -114,8 +112,7 @@ def step_values(picture_id: int, index: int) -> Any:
         opened.row,
         "set_step",
         {"index": index, "values": values},
-        **asked(),
-        person_id=person_id(),
+        change_asked_for(),
     )
     return _answer(opened, task)
 

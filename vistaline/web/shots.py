@@ -28,7 +28,7 @@ from vistaline.core.stage.keyed import shot_at_frame
 from vistaline.core.timing import RATE_PRESETS
 from vistaline.store.models import ShotRow
 from vistaline.web.context import person_id, services, session
-from vistaline.web.editing import arguments, asked, changed, playhead, send_kept
+from vistaline.web.editing import arguments, asked, change_asked_for, changed, playhead, send_kept
 
 __all__ = ["blueprint", "changed_shot", "edited", "findings_of", "open_shot", "texture_address"]
 
@@ -277,7 +277,7 @@ def changed_shot(row: ShotRow) -> Any:
 
 def edited(row: ShotRow, verb: str, values: Mapping[str, Any]) -> Any:
     """Make an edit with values that are no form's, against the version the form is for."""
-    shots.change_shot(session(), row, verb, values, **asked(), person_id=person_id())
+    shots.change_shot(session(), row, verb, values, change_asked_for())
     return changed_shot(row)
 
 
@@ -286,9 +286,7 @@ def edited(row: ShotRow, verb: str, values: Mapping[str, Any]) -> Any:
 def make_edit(shot_id: int, verb: str) -> Any:
     """Make an edit and keep it; who names a frame is told at once what it looks like there."""
     row, before = open_shot(shot_id)
-    shot = shots.change_shot(
-        session(), row, verb, arguments(), **asked(), person_id=person_id(), **playhead()
-    )
+    shot = shots.change_shot(session(), row, verb, arguments(), change_asked_for(), **playhead())
     answer = changed_shot(row)
     if "frame" not in request.args or not isinstance(answer, tuple):
         return answer

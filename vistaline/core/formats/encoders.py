@@ -18,7 +18,7 @@ import numpy as np
 
 from vistaline.core.model import Part
 
-__all__ = ["ClipFormat", "Encoder", "Layout"]
+__all__ = ["ClipFormat", "Encoder", "Layout", "Writer"]
 
 
 class Layout(StrEnum):

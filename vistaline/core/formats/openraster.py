@@ -158,7 +158,7 @@ def _read(entries: _Entries, root: Element, name: str, only: int | None) -> Open
     remarks: list[str] = []
     pixels = 0
     for element, x, y, opacity, visible in _flat(root.find("stack"), 0, 0, 1.0, True):
-        layer = _layer(entries, element, x, y, opacity, visible, name, remarks)
+        layer = _layer(entries, element, (x, y), opacity, visible, name, remarks)
         if layer is None:
             continue
         source = element.get("src", "")
@@ -207,8 +207,7 @@ def _flat(
 def _layer(
     entries: _Entries,
     element: Element,
-    x: int,
-    y: int,
+    at: tuple[int, int],
     opacity: float,
     visible: bool,
     name: str,
@@ -226,8 +225,8 @@ def _layer(
     return RasterLayer(
         name=label,
         png=b"",
-        x=x,
-        y=y,
+        x=at[0],
+        y=at[1],
         opacity=opacity,
         blend=BLEND_MODES.get(operator, "normal"),
         visible=visible,

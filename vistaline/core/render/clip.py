@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from itertools import pairwise
 
-from vistaline.core.formats.encoders import ClipFormat, Encoder
+from vistaline.core.formats.encoders import ClipFormat, Encoder, Writer
 from vistaline.core.model import Part
 from vistaline.core.render.frame import Renderer
 
-__all__ = ["frame_ranges", "range_length", "render_frames"]
+__all__ = ["Output", "frame_ranges", "range_length", "render_frames"]
 
 Progress = Callable[[int], None]
 """Called with the number of frames that are written to the file."""
@@ -43,34 +44,48 @@ def frame_ranges(start: int, stop: int, length: int = RANGE) -> list[tuple[int, 
     return list(pairwise(cuts))
 
 
+@dataclass(frozen=True, kw_only=True)
+class Output:
+    """What frames become, and where."""
+
+    encoder: Encoder
+    target: str
+    """A file's path, or a pattern for the files of frames, such as ``%04d.png``."""
+    options: Part | None = None
+    """The encoder's; its usual ones if left out."""
+    threads: int = 0
+    """How many it may use; 0 for as many as it likes."""
+    keep: bool = False
+    """What is there already of an earlier attempt is not rendered again."""
+
+    def open(self, clip: ClipFormat, written: Progress) -> Writer:
+        """Begin to write."""
+        return self.encoder.open(
+            self.target,
+            clip,
+            options=self.options or self.encoder.options(),
+            threads=self.threads,
+            keep=self.keep,
+            written=written,
+        )
+
+
 def render_frames(
     renderer: Renderer,
     frames: range,
-    encoder: Encoder,
-    target: str,
+    output: Output,
     *,
-    options: Part | None = None,
     progress: Progress = lambda done: None,
     check: Check = lambda: None,
-    threads: int = 0,
-    keep: bool = False,
 ) -> None:
-    """Render ``frames`` into what an encoder makes; encoding may go on beside rendering.
+    """Render ``frames`` into an output; encoding may go on beside rendering.
 
-    ``target``: a file's path, or a pattern for the files of frames, such as ``%04d.png``.
-    ``progress`` is called in whatever thread encodes; with ``keep`` what is there already of an
-    earlier attempt is not rendered again.
+    ``progress`` is called in whatever thread encodes.
     """
-    frame_format = renderer.shot.frame
-    with encoder.open(
-        target,
-        ClipFormat(frame_format.size, frame_format.rate),
-        options=options or encoder.options(),
-        threads=threads,
-        keep=keep,
-        written=progress,
-    ) as writer:
+    clip = ClipFormat(renderer.shot.frame.size, renderer.shot.frame.rate)
+    with output.open(clip, progress) as writer:
         for frame in frames:
             check()
             if not writer.has(frame):
-                writer.write(frame, renderer.pixels(frame, encoder.layout, writer.buffer()))
+                pixels = renderer.pixels(frame, output.encoder.layout, writer.buffer())
+                writer.write(frame, pixels)
