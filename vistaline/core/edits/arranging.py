@@ -30,7 +30,7 @@ _TRIES = 600
 
 
 def at_distance(layer: Layer, distance: float) -> dict[str, float]:
-    """Return what changes of a layer that is put at another distance and seen as before.
+    """Return the values that change when a layer goes to another distance and must look the same.
 
     Common practice, no source: everything grows by b / a.
     """
@@ -63,7 +63,7 @@ def spread_distances(count: int, near: float, far: float, how: Spacing) -> list[
 
 
 def parallax_step(shot: Shot, count: int, near: float, far: float, truck: float) -> float:
-    """Return by how many frame pixels neighbours shift against each other for a truck in metres.
+    """Return the shift in frame pixels between neighbouring layers for a truck of some metres.
 
     A point at z shifts by f t / z on screen; so n layers spread by parallax shift by
     f t (1 / near - 1 / far) / (n - 1) each against the next.

@@ -1,4 +1,4 @@
-"""The edits of bodies, and of what surfaces are known to be: true sizes, their own pictures."""
+"""The edits of bodies, and of surfaces' true sizes and their straightened pictures."""
 
 from __future__ import annotations
 

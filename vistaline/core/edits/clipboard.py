@@ -1,4 +1,4 @@
-"""Layers taken from one shot to be put into another, with all they need there."""
+"""Layers copied from one shot and pasted into another, with their pictures, styles and mounts."""
 
 from __future__ import annotations
 

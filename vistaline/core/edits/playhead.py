@@ -1,6 +1,7 @@
-"""Edits at the playhead: what an edit changes of a value that has keys is kept in its keys.
+"""Edits at the playhead: a change to a keyed value is written into its keys.
 
-Every edit is made to the shot as it is at one frame. Then, value by value:
+A verb receives the shot with every keyed value replaced by its value at one frame. What the verb
+changed is then compared value by value:
 
 - where the playhead stands on a key, the edit changes that key;
 - else with auto-key on it sets a new key there, and a value without keys begins to have some;
@@ -22,9 +23,11 @@ __all__ = ["keep_in_keys", "with_key"]
 
 
 def keep_in_keys(shot: Shot, now: Shot, edited: Shot, frame: int, *, auto_key: bool) -> Shot:
-    """Return ``edited`` with what it changed at ``frame`` kept in keys.
+    """Return ``edited`` with the changes that were made at ``frame`` written into keys.
 
-    ``shot`` is the shot before; ``now`` is it as it is at ``frame``, which was edited.
+    ``shot``: before the edit, with its stored values. ``now``: ``shot`` with each keyed value
+    replaced by its value at ``frame``; the verb received this. ``edited``: what the verb returned.
+    ``auto_key``: whether a changed value without a key at ``frame`` gets one.
     """
     if not edited.rows and not auto_key:
         return edited
@@ -48,7 +51,7 @@ def keep_in_keys(shot: Shot, now: Shot, edited: Shot, frame: int, *, auto_key: b
                 elif auto_key and _one_shape(was, thing):
                     rows[of, value] = row = _begun(of, value, frame, old, new)
             if row is not None:
-                # The keys tell it from now on; what is kept besides stays as it was.
+                # The keys hold the value; the one stored in the thing itself stays as it was.
                 found = about.put(found, about.of(kept[of]))
         if found is not thing:
             changed[of] = found
@@ -56,7 +59,7 @@ def keep_in_keys(shot: Shot, now: Shot, edited: Shot, frame: int, *, auto_key: b
 
 
 def with_key(row: Row, key: Key) -> Row:
-    """Return a row with one more key, in the place of one at its frame."""
+    """Return the row with ``key`` added; it replaces a key at the same frame."""
     others = [each for each in row.keys if each.frame != key.frame]
     return row.evolve(keys=tuple(sorted([*others, key], key=lambda each: each.frame)))
 
@@ -68,7 +71,7 @@ def _alike(old: Any, new: Any) -> bool:
 
 
 def _one_shape(was: Part, thing: Part) -> bool:
-    """Whether a thing is measured as before: made a card its numbers mean something else."""
+    """Whether a thing's numbers mean the same as before: a layer made a card is in metres."""
     names = ("stands", "ride")
     return all(getattr(was, name, None) == getattr(thing, name, None) for name in names)
 

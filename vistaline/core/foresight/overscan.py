@@ -1,4 +1,4 @@
-"""How much a move must be enlarged, or go forward, for no edge of a picture to be seen."""
+"""By how much a move must be enlarged, or carried forward, so that no picture's edge is seen."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a card lays on a row of the frame: source-over in linear light, from near to far.
+"""One card composited into one row of the frame: source-over in linear light, near to far.
 
 Source-over of premultiplied colour: W3C Compositing and Blending Level 1, section 9.1.4.
 """

@@ -1,7 +1,7 @@
-"""What happens to a card's pixels on their way into the frame: shadows on it, its matte, ...
+"""The ordered list of what changes a card's pixels before they are composited: shadows, matte.
 
-An ordered list. Each entry looks at a card as it is placed in a frame and says what it will do
-there; a new one (light, fog, grade) is a function in the list, and a class with one method.
+Each entry is a function that is given a card as it is placed in a frame and returns the modifier
+for it, or nothing. A new one is a class with one method and its function in the list.
 """
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""What the renderer asks of whatever it draws: where in the frame it is, and its pixels there."""
+"""Protocol of whatever the renderer draws: which part of the frame it covers, and its pixels."""
 
 from __future__ import annotations
 

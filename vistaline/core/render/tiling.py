@@ -1,4 +1,4 @@
-"""What of a card each tile of the frame shows, and how finely it is sampled there.
+"""The plan of a card in a frame: which tiles it covers, and how finely each is sampled.
 
 The frame is planned in tiles. In each, the level is chosen so that one texel of it is about one
 pixel the short way; the long way takes more samples, which are then averaged. Neighbours of equal

@@ -1,4 +1,4 @@
-"""Any surface in a frame, by way of its own rays: what it shows where nothing faster is known.
+"""Any surface in a frame, drawn by its own ray test; for surfaces without a faster way.
 
 A body has a kernel of its own (``tracing``), a card a homography (``warp``); whatever else stands
 on the stage is drawn by this, from :meth:`Surface.trace` alone.

@@ -30,7 +30,7 @@ class Camera(Part):
 
 
 class Cut(Part):
-    """From this frame on another camera is seen."""
+    """A change of the camera that is seen, from one frame on."""
 
     frame: int = Field(ge=1)
     camera: str = Field(min_length=1, max_length=80, description="The id of the camera cut to.")

@@ -1,4 +1,4 @@
-"""Whether the parts of a shot fit together: what each names is there, and lies within its time."""
+"""Checks across the parts of a shot: every id that is named exists, every frame is in its time."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ __all__ = ["check_shot", "with_ids"]
 
 
 class ShotParts(Protocol):
-    """The parts of a shot that name each other; the shot is built of them, not known here."""
+    """What the checks read of a shot. (A protocol, as the module of the shot imports this one.)"""
 
     @property
     def layers(self) -> Sequence[Layer]: ...
@@ -44,7 +44,7 @@ class ShotParts(Protocol):
 
 
 def check_shot(shot: ShotParts) -> None:
-    """Raise ``ShotError`` for the first thing that does not fit; its field says where."""
+    """Raise ``ShotError`` for the first part that does not fit; ``field`` is its path."""
     ids = {layer.id for layer in shot.layers}
     mounts = {mount.id for mount in shot.mounts}
     if len(mounts) < len(shot.mounts):

@@ -1,6 +1,7 @@
 """Documents of older versions of the shot file, brought up to the present one as they are read.
 
-One small function a version, each from what that version wrote to what the next one did.
+There is one small function for each old version; it returns the document as the next version
+would have written it.
 """
 
 from __future__ import annotations
@@ -16,7 +17,7 @@ Document = dict[str, Any]
 def migrated(document: Document) -> Document:
     """Return a shot's document as the present version writes it; the old one stays as it is.
 
-    What is wrong with a document stays wrong: its fields are checked afterwards.
+    Nothing is validated here: a mistake in the document stays in it until its fields are checked.
     """
     while (step := _STEPS.get(document.get("vistaline"))) is not None:  # type: ignore[arg-type]
         document = step(document)
@@ -46,7 +47,8 @@ _STOOD = ("box", "width", "height", "projection", "body", "depth", "stays")
 def migrated_layer(layer: Document) -> Document:
     """Return a layer of version 1 as version 2 writes it; one of version 2 as it is.
 
-    What version 1 kept but never looked at (a title's crop, the width of what has a box) goes.
+    Fields that version 1 stored but never used are dropped: a title's crop, or the width of a
+    layer that has a box.
     """
     if not isinstance(layer, dict) or "shows" in layer:
         return layer

@@ -1,7 +1,8 @@
-"""Mounts: things without looks that others ride on. Mounts ride on mounts.
+"""Mounts: invisible things that layers, cameras and other mounts ride on.
 
-A rider keeps its own place; a mount carries it by what has changed since the ride began. So
-riding on leaves everything where it is, and a ride may follow as little as the turns alone.
+A rider's own values stay as they are; the mount adds what has changed in its own place, turn and
+scale since the ride began. So beginning a ride moves nothing, and a ride may follow only some of
+the changes, such as the turns.
 """
 
 from __future__ import annotations

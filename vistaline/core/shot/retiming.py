@@ -146,7 +146,7 @@ def back_to_front(route: Route, duration: int) -> Route:
 def turned_round(ease: EaseName) -> EaseName:
     """Return the ease of the same travel run backwards.
 
-    A spring, which has no like backwards, and CSS's ``linear()`` stay as they are.
+    A spring, which has no counterpart backwards, and CSS's ``linear()`` stay as they are.
     """
     if isinstance(ease, str) and ease not in NAMED_EASES:
         name, _, way = ease.partition("-")
@@ -166,8 +166,9 @@ def turned_round(ease: EaseName) -> EaseName:
 def retimed(rows: Iterable[Row], before: Times, after: Times) -> tuple[Row, ...]:
     """Return rows whose keys stay with the parts of a route as its times change.
 
-    Within a part they keep their proportion; a route with another number of framings takes no
-    key along, but for what the shot has become too short for.
+    A part is a delay, a hold or a travel; a key keeps its share of the part it lies in. If the
+    number of framings has changed, keys stay at their frames, but are squeezed into a shot that
+    has become too short for them.
 
     Raises
     ------

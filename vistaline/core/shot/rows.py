@@ -27,7 +27,7 @@ MOST_KEYS = 10_000
 
 
 class Key(Part):
-    """One value at one frame; ``ease`` shapes the travel that arrives here."""
+    """A value at a frame; ``ease`` is that of the travel from the key before to this one."""
 
     frame: int = Field(ge=0, le=1_000_000)
     value: float | str
@@ -35,7 +35,7 @@ class Key(Part):
 
 
 class Row(Part):
-    """The keys of one value, in order of time; before the first and after the last it stands."""
+    """The keys of one value by time; before the first and after the last key it is constant."""
 
     of: str = Field(
         min_length=1,
@@ -70,7 +70,7 @@ class Row(Part):
         return keyable(self.of, self.value)
 
     def key_at(self, frame: int) -> Key | None:
-        """Return the key that is exactly there."""
+        """Return the key at exactly this frame; None if there is none."""
         return next((key for key in self.keys if key.frame == frame), None)
 
 
@@ -93,8 +93,8 @@ def _check(about: Keyable, value: float | str) -> None:
 def values_at(row: Row, frames: ArrayLike) -> Any:
     """Return a row's values at ``frames`` (N,), whole or fractional.
 
-    Numbers as (N,) float64; colours and texts as a list of N. What an ease takes beyond what the
-    value may be is held at its limit.
+    Numbers come as (N,) float64; colours and texts as a list of N. Where an ease goes beyond the
+    value's range, the value is clamped to it.
 
     >>> across = Row(of="layer:a", value="across", keys=(
     ...     Key(frame=0, value=1.0), Key(frame=10, value=2.0, ease="linear")))
@@ -123,7 +123,11 @@ _KEYS: Kept[tuple[FloatArray, FloatArray]] = Kept("keys")
 
 
 def _keys_of(row: Row) -> tuple[FloatArray, FloatArray]:
-    """Return a row's frames (K,) and its values: (K,), colours as light (K, 3), texts as none."""
+    """Return the frames (K,) of a row's keys and their values.
+
+    Numbers are (K,), colours are linear light (K, 3); texts have no array of values, and get
+    their frames a second time.
+    """
     return _KEYS.get(row, lambda: _key_arrays(row))
 
 
@@ -141,7 +145,7 @@ def _key_arrays(row: Row) -> tuple[FloatArray, FloatArray]:
 def _travelled(
     row: Row, times: FloatArray, frames: FloatArray
 ) -> tuple[np.ndarray, np.ndarray, FloatArray]:
-    """Return between which keys each of ``frames`` (N,) lies, and how far it has come, 0 to 1."""
+    """Return the keys before and after each of ``frames`` (N,), and its progress between them."""
     last = len(times) - 1
     after = np.searchsorted(times, frames, "left")
     before = np.clip(after - 1, 0, last)

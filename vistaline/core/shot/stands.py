@@ -1,6 +1,6 @@
-"""How a layer stands on the stage: what says its size, and whether it is flat.
+"""How a layer stands on the stage: what its size is measured in, and whether it is flat.
 
-Where it stands is said by the layer's own values, whichever of these it is.
+Its distance, turn and scale are fields of the layer itself, whichever of these it is.
 """
 
 from __future__ import annotations
@@ -18,17 +18,17 @@ __all__ = ["Backdrop", "Box", "FreeCard", "Projected", "Solid", "Stands", "Stays
 Box = tuple[float, float, Annotated[float, Field(gt=0)], Annotated[float, Field(gt=0)]]
 """x, y, width, height in the taking camera's pixels; x and y of the top left corner."""
 Stays = Literal["stage", "lens", "facing"]
-"""Where it is put; fixed to the frame, as it is seen in the first; or turned to the camera."""
+"""On the stage where it was put; fixed to the frame as in the first frame; or facing the camera."""
 
 
 class _OnStage(Tagged):
-    """All that stands somewhere."""
+    """The ways of standing that have a place on the stage: all but the backdrop."""
 
     stays: Stays = Field("stage", description="On the stage, with the lens, or facing it.")
 
 
 class Taken(_OnStage):
-    """Some of the taking camera's pixels, seen from it as they were taken at any distance."""
+    """A part of the taking camera's picture; at any distance that camera sees it unchanged."""
 
     kind: Literal["taken"] = "taken"
     box: Box | None = Field(
@@ -39,7 +39,7 @@ class Taken(_OnStage):
 
 
 class FreeCard(_OnStage):
-    """A card whose size is its own, in metres; what is drawn brings its size along."""
+    """A flat card with a size of its own in metres; a title's or field's follows from its look."""
 
     kind: Literal["card"] = "card"
     width: Length | None = Field(None, description="Of a picture: its width in metres.")
@@ -69,7 +69,7 @@ class Solid(_OnStage):
 
 
 class Backdrop(Tagged):
-    """It fills the frame behind everything, and so stands nowhere on the stage."""
+    """It fills the frame behind everything else and has no place on the stage."""
 
     kind: Literal["backdrop"] = "backdrop"
 

@@ -25,7 +25,7 @@ _THINGS: Mapping[str, type[Part]] = MappingProxyType(
 
 
 def keyable(of: str, value: str) -> Keyable:
-    """Return what is known of a value; ``of`` is a kind of thing and its id, as in ``layer:x``.
+    """Return the declaration of a keyed value; ``of`` is kind and id, as in ``layer:tower``.
 
     Raises
     ------
@@ -45,7 +45,7 @@ def keyable(of: str, value: str) -> Keyable:
 
 
 def thing_name(of: str) -> str:
-    """Return the id or name of the thing that ``of`` says.
+    """Return the id or name in the name that rows use.
 
     >>> thing_name("layer:tower")
     'tower'

@@ -136,7 +136,7 @@ class _Layout:
 class FrameState:
     """Everything a renderer needs for one frame, whatever draws it.
 
-    Who only follows the camera pays for nothing else: the rest is computed when it is asked for.
+    The camera is there at once; all else is computed when it is first asked for.
     """
 
     camera: CameraState

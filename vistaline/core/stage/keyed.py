@@ -1,4 +1,4 @@
-"""A shot with keys, as it is at one frame."""
+"""Shots whose keyed values are replaced by their values at one frame."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ def row_of(shot: Shot, of: str, value: str) -> Row | None:
 
 
 def things_of(shot: Shot) -> dict[str, Part]:
-    """Return all that may have keys, by what a row calls it."""
+    """Return every thing that may have keys, by its name in rows, such as ``layer:tower``."""
     return {
         **{f"layer:{layer.id}": layer for layer in shot.layers},
         **{f"mount:{mount.id}": mount for mount in shot.mounts},
@@ -36,7 +36,10 @@ def things_of(shot: Shot) -> dict[str, Part]:
 
 
 def with_things(shot: Shot, things: Mapping[str, Part], **more: Any) -> Shot:
-    """Return the shot with some things in the place of those that are called so."""
+    """Return the shot with ``things`` in place of those of the same names (see ``things_of``).
+
+    ``more``: other fields of the shot to change in the same step.
+    """
     if not things:
         return shot.evolve(**more) if more else shot
     return shot.evolve(
@@ -51,9 +54,10 @@ def with_things(shot: Shot, things: Mapping[str, Part], **more: Any) -> Shot:
 
 
 def valued(thing: AnyPart, rows: Iterable[Row], frame: float) -> AnyPart:
-    """Return a thing with the values its rows have at ``frame``.
+    """Return a thing with the values that ``rows``, its rows, have at ``frame``.
 
-    A row whose value the thing lacks now (the outline of a title that is filled only) waits.
+    A row of a value that the thing lacks at present (such as the outline of a title that has
+    none) is left out of account.
     """
     for row in rows:
         if row.about.of(thing) is None:
@@ -64,7 +68,7 @@ def valued(thing: AnyPart, rows: Iterable[Row], frame: float) -> AnyPart:
 
 
 def shot_at_frame(shot: Shot, frame: float) -> Shot:
-    """Return the shot with every keyed value as it is at ``frame``; its rows stay."""
+    """Return the shot with each keyed value replaced by its value at ``frame``; its rows stay."""
     if not shot.rows:
         return shot
     things = things_of(shot)
@@ -75,7 +79,7 @@ def shot_at_frame(shot: Shot, frame: float) -> Shot:
 
 
 def called(shot: Shot, of: str) -> str:
-    """Return what a person calls a thing, such as ``layer:tower``."""
+    """Return the name a person gave the thing that rows call ``of``, such as ``layer:tower``."""
     kind, name = of.partition(":")[0], thing_name(of)
     if kind == "layer":
         return shot.layer(name).name

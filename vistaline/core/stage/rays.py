@@ -1,4 +1,4 @@
-"""Where a camera's rays go in a body's own coordinates, and how much of the frame it may take."""
+"""A camera's rays in a body's own coordinates, and the part of the frame a body may cover."""
 
 from __future__ import annotations
 

@@ -47,7 +47,7 @@ Bounds = tuple[int, int, int, int]
 
 @dataclass(frozen=True, eq=False)
 class Traced:
-    """What the rays of frame points meet; all arrays have the points' shape."""
+    """Where rays through frame points meet a surface; all arrays have the points' shape."""
 
     near: FloatArray
     """1/z in 1/m, 0 where the surface is not."""
@@ -61,19 +61,19 @@ class Surface(Protocol):
 
     @property
     def mesh(self) -> str:
-        """The name by which a browser asks for its mesh; "" if a rectangle does."""
+        """The name by which the page asks for its mesh; "" if a rectangle will do."""
         ...
 
     def points(self, card: Card) -> FloatArray:
-        """Return points (N, 3) in the card's metres: what they enclose is what it covers."""
+        """Return points (N, 3) in the card's metres whose convex hull holds all of it."""
         ...
 
     def bounds(self, card: Card, camera: CameraState) -> tuple[Bounds, float]:
-        """Return the frame pixels it may touch, and the greatest 1/z it may have there."""
+        """Return a box of frame pixels that holds all of it, and a bound on its 1/z there."""
         ...
 
     def trace(self, card: Card, camera: CameraState, x: FloatArray, y: FloatArray) -> Traced:
-        """Return what the rays of frame points ``x``, ``y`` (equal shapes) meet of it first."""
+        """Return where rays through frame points ``x``, ``y`` (equal shapes) first meet it."""
         ...
 
 
@@ -87,14 +87,15 @@ class FlatSurface:
         return card.outline * [1, 1, 0]
 
     def bounds(self, card: Card, camera: CameraState) -> tuple[Bounds, float]:
-        """Return all of the frame: what draws flat things asks for their edges instead."""
+        """Return the whole frame; whoever draws rectangles clips by their edges instead."""
         width, height = camera.frame_size
         return (0, 0, width, height), np.inf
 
     def trace(self, card: Card, camera: CameraState, x: FloatArray, y: FloatArray) -> Traced:
-        """Return the plane's 1/z and the picture there; what catches a picture ends at its edges.
+        """Return the plane's 1/z and unit texture coordinates at the points.
 
-        A card's picture may reach beyond 0 to 1, where it is transparent.
+        A plane that catches a picture ends at its edges. A card does not: it is transparent where
+        the coordinates go beyond 0 to 1.
         """
         nothing = np.zeros(np.shape(x))
         image_from_unit = card.image_from_unit(camera)
