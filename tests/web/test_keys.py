@@ -10,6 +10,7 @@ import numpy as np
 from flask.testing import FlaskClient
 from PIL import Image
 
+from tests.web.conftest import words_in
 from tests.web.test_direct import panel
 from tests.web.test_web import edit, scene
 
@@ -92,7 +93,7 @@ def test_what_has_keys_is_rendered_as_they_say(client: FlaskClient, shot: str) -
 def test_panels_show_values_and_pins_at_the_playhead(client: FlaskClient, shot: str) -> None:
     faded(client, shot)
     for frame, shown, state in ((0, "100", "here"), (10, "70", "some"), (20, "40", "here")):
-        text = client.get(f"{shot}/panels/layer?layer=rock&playhead={frame}").text
+        text = words_in(client.get(f"{shot}/panels/layer?layer=rock&playhead={frame}"))
         pin = text.split('data-value="opacity"')[0].rsplit("<button", 1)[1]
         assert f'data-state="{state}"' in pin
         assert f'name="percent" value="{shown}"' in text

@@ -168,7 +168,7 @@ def test_the_look_ahead_names_frames_and_sends_maps(client: FlaskClient, shot: s
     key = scene(client, shot)["layers"][0]["texture"]
     assert client.get(f"{shot}/ahead-picture.png?key={key}").status_code == 200
     assert client.get(f"{shot}/ahead-picture.png?key=none").status_code == 404
-    assert set(client.get("/shots/bodies/ball.json").get_json()) == {"points", "faces"}
+    assert set(client.get("/shots/bodies/ball.json").get_json()) == {"points", "faces", "open"}
     assert client.get("/shots/bodies/cone.json").status_code == 404
     edit(client, shot, "set_framing", framing=0, across=0.3)
     assert client.get(f"{shot}/ahead-picture.png?key={key}").status_code == 404

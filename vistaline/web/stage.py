@@ -76,7 +76,11 @@ def add_card(shot_id: int) -> Any:
     row = projects.find_shot(session(), person_id(), shot_id)
     picture, reference = _reference(row)
     key = f"p{picture.id}"
-    layer = {"name": Path(picture.name).stem[:80] or "Card", "picture": key, "width": 1.0}
+    layer = {
+        "name": Path(picture.name).stem[:80] or "Card",
+        "shows": {"kind": "picture", "picture": key},
+        "stands": {"kind": "card", "width": 1.0},
+    }
     values = {"pictures": {key: reference}, "layers": [layer]}
     return edited(row, "add_layers", values)
 

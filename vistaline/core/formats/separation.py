@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -28,7 +29,13 @@ def write_separation(separation: Separation, folder: Path, *, name: str) -> list
     height, width = separation.plate.shape[:2]
     written = [_write(folder / "plate.png", separation.plate)]
     pictures = {"plate": {"file": "plate.png"}}
-    layers = [{"name": "Plate", "picture": "plate", "distance": _FARTHEST}]
+    layers: list[dict[str, Any]] = [
+        {
+            "name": "Plate",
+            "shows": {"kind": "picture", "picture": "plate"},
+            "distance": _FARTHEST,
+        }
+    ]
     count = len(separation.layers)
     for n, layer in enumerate(reversed(separation.layers)):
         slug = re.sub(r"[^a-z0-9]+", "-", layer.name.lower()).strip("-") or "layer"
