@@ -58,7 +58,7 @@ class _Shaping(Step):
 class CropStep(_Shaping):
     """Keep a box, in shares of what comes in: left, top, width, height."""
 
-    label: ClassVar[str] = "CropStep"
+    label: ClassVar[str] = "Crop"
     exact: ClassVar[bool] = True
     shown_before: ClassVar[bool] = True
     kind: Literal["crop"] = "crop"

@@ -108,7 +108,7 @@ def move_step(sheet: Sheet, *, index: int, to: int) -> Sheet:
 
 @verb("crop")
 def crop_to_shape(sheet: Sheet, *, index: int, ratio: str) -> Sheet:
-    """CropStep to the largest box of a shape, one of ``RATIOS``, round the middle of the last."""
+    """Crop to the largest box of a shape, one of ``RATIOS``, round the middle of the last."""
     steps = list(sheet.prepare)
     step = steps[_at(steps, index)]
     if not isinstance(step, CropStep) or ratio not in RATIOS:
