@@ -18,7 +18,8 @@ from vistaline.core.errors import EditError, ShotError
 from vistaline.core.foresight.overscan import overscan
 from vistaline.core.render.frame import Renderer
 from vistaline.core.shot.retiming import times_of, turned_round
-from vistaline.core.shot.route import Framing, Shake
+from vistaline.core.shot.route import Framing
+from vistaline.core.shot.shakes import Shake
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import camera_states, depth_of
 from vistaline.core.stage.cards import card_of

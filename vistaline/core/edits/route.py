@@ -22,7 +22,8 @@ from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
 from vistaline.core.shot import retiming
 from vistaline.core.shot.retiming import times_of
-from vistaline.core.shot.route import Aim, EaseName, Framing, Path, Shake
+from vistaline.core.shot.route import Aim, EaseName, Framing, Path
+from vistaline.core.shot.shakes import Shake
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import camera_states, depth_of, route_states
 from vistaline.core.stage.cards import cards_over

@@ -246,7 +246,7 @@ def _frame(frame: int, state: FrameState, shot: Shot, first: FrameState) -> dict
         "camera": _camera(camera),
         "horizon": horizon_in(shot, camera),
     }
-    if state.layout is not first.layout:
+    if state.layout is not first.layout or state.present != first.present:
         record["shadows"] = _shadows(state)
     return record
 

@@ -66,6 +66,7 @@ def check_shot(shot: ShotParts) -> None:
 
 
 def _check_layers(shot: ShotParts, ids: Collection[str], mounts: Collection[str]) -> None:
+    cameras = {camera.id for camera in shot.cameras}
     for i, layer in enumerate(shot.layers):
         others = set(ids) - {layer.id}
         for field, named, known, kind in (
@@ -73,6 +74,7 @@ def _check_layers(shot: ShotParts, ids: Collection[str], mounts: Collection[str]
             ("frame_style", layer.frame_style, shot.frame_styles, "frame style"),
             ("ride", layer.ride and layer.ride.on, mounts, "mount"),
             ("matte", layer.matte and layer.matte.of, others, "other layer"),
+            ("seen_by", layer.seen_by, cameras, "camera"),
             ("paired", layer.paired, others, "other layer"),
         ):
             if named and named not in known:

@@ -94,6 +94,15 @@ class Layer(Part):
     opacity: Annotated[float, Keyed("Opacity", **SHARE)] = Field(1.0, ge=0, le=1)
     blend: Blend = Field(Blend.NORMAL, description="What is done with the colour behind.")
     matte: Matte | None = None
+    seen_from: int = Field(
+        0, ge=0, le=1_000_000, description="The first frame in which it is seen."
+    )
+    seen_until: int | None = Field(
+        None, ge=0, le=1_000_000, description="The last frame in which it is seen."
+    )
+    seen_by: str = Field(
+        "", max_length=80, description="A camera's id, if it is seen by that camera alone."
+    )
     hidden: bool = False
     locked: bool = False
 
@@ -123,6 +132,12 @@ class Layer(Part):
                 f"Layer {self.name!r} is drawn, not taken: let it stand as a card, or give its "
                 "box in the taking camera's canvas.",
                 field="stands.box",
+            )
+        if self.seen_until is not None and self.seen_until < self.seen_from:
+            raise ShotError(
+                f"Layer {self.name!r} is seen from frame {self.seen_from}, so it cannot go with "
+                f"frame {self.seen_until}. Let it go later, or come earlier.",
+                field="seen_until",
             )
         return self
 
@@ -192,6 +207,12 @@ class Layer(Part):
     def stays(self) -> Stays:
         """On the stage, with the lens, or facing it."""
         return "stage" if isinstance(self.stands, Backdrop) else self.stands.stays
+
+    def is_seen(self, frame: float, camera_id: str) -> bool:
+        """Whether it is there for a camera at a frame; hidden is another matter."""
+        began = self.seen_from <= frame
+        ended = self.seen_until is not None and frame >= self.seen_until + 1
+        return began and not ended and self.seen_by in ("", camera_id)
 
     @property
     def is_card(self) -> bool:

@@ -19,6 +19,7 @@ from vistaline.core.errors import ShotError
 from vistaline.core.geometry import space
 from vistaline.core.keyable import ANGLE, METRES, PERCENT, SIZE, Keyed
 from vistaline.core.model import Degrees, Part, Position
+from vistaline.core.shot.shakes import Shake
 
 __all__ = [
     "FOLLOWS",
@@ -66,6 +67,7 @@ class Mount(Standing):
     id: str = Field(min_length=1, max_length=80)
     name: str = Field(min_length=1, max_length=80)
     ride: Ride | None = None
+    shake: Shake | None = None
     # As any standing's, and with keys.
     position: Annotated[
         Position,
@@ -82,7 +84,10 @@ class Mount(Standing):
 
 
 Moving = Mapping[str, Mapping[str, FloatArray]]
-"""Values (N,) at N times, by mounts' ids and values' names: x, y, z, pan, tilt, roll, scale."""
+"""Values (N,) at N times, by mounts' ids and values' names: x, y, z, pan, tilt, roll, scale.
+
+``sway`` (N, 6) is how far a mount that shakes is from where it stands; see ``stage.shake``.
+"""
 
 
 @dataclass(frozen=True, eq=False)
@@ -182,6 +187,8 @@ def _stand(
     turns = (own.get(name, getattr(mount, name)) for name in ("pan", "tilt", "roll"))
     pose = space.pose(np.stack(np.broadcast_arrays(x, y, z), axis=-1), *turns)
     scale = np.asarray(own.get("scale", mount.scale), np.float64)
+    if "sway" in own:
+        pose = pose @ space.pose(own["sway"][:, :3], *own["sway"].T[3:])
     if mount.ride is None:
         return pose, scale
     carry = _carry(mount.ride, mounts, moving, (*above, mount.id))

@@ -10,8 +10,9 @@ from pydantic import BeforeValidator, Field, model_validator
 from vistaline.core.easing import EASE_NAMES, Ease, parse_ease
 from vistaline.core.errors import ShotError
 from vistaline.core.geometry.optics import DEFAULT_LENS
-from vistaline.core.model import Degrees, Metres, Part, Position
+from vistaline.core.model import Degrees, Part, Position
 from vistaline.core.shot.mounts import Ride
+from vistaline.core.shot.shakes import Shake
 
 __all__ = [
     "Aim",
@@ -20,7 +21,6 @@ __all__ = [
     "Millimetres",
     "Path",
     "Route",
-    "Shake",
 ]
 
 Millimetres = Annotated[float, Field(gt=0, le=5000, allow_inf_nan=False)]
@@ -92,18 +92,6 @@ class Aim(Part):
     at: str = Field(min_length=1, max_length=80, description="The layer's id.")
     across: float = Field(0.0, ge=-0.5, le=0.5, description="Shares of the frame from its middle.")
     up: float = Field(0.0, ge=-0.5, le=0.5)
-
-
-class Shake(Part):
-    """The unsteadiness of a carried camera, on top of its route."""
-
-    frequency: float = Field(1.2, gt=0, le=30, description="The quickest sway, swings a second.")
-    travel: Metres = Field(0.0, ge=0, le=10, description="Metres it goes astray at most.")
-    turn: float = Field(0.25, ge=0, le=45, description="Degrees it turns astray at most.")
-    roughness: float = Field(0.0, ge=0, le=1, description="How much quicker trembling there is.")
-    seed: int = Field(1, ge=0, le=2**31 - 1)
-    ramp_in: int = Field(0, ge=0, le=1_000_000, description="Frames in which it sets in.")
-    ramp_out: int = Field(0, ge=0, le=1_000_000, description="Frames in which it dies away.")
 
 
 class Route(Part):

@@ -106,7 +106,7 @@ def camera_states(shot: Shot, frames: ArrayLike, *, shaken: bool = True) -> list
     times = np.atleast_1d(np.asarray(frames, dtype=np.float64))
     if shot.cuts:
         return _cut_together(shot, times, shaken)
-    states = _carried(shot, times, _route_states(shot, times))
+    states = _carried(shot, times, _route_states(shot, times), shaken=shaken)
     states = _keeping(shot, times, states)
     if shot.route.aim:
         states = aimed(states, shot.route.aim, _middles_of(shot, shot.route.aim.at, times))
@@ -114,7 +114,12 @@ def camera_states(shot: Shot, frames: ArrayLike, *, shaken: bool = True) -> list
 
 
 def live_cameras(shot: Shot, times: FloatArray) -> list[str]:
-    """Return the id of the camera that is seen at each of ``times`` (N,)."""
+    """Return the id of the camera that is seen at each of ``times`` (N,).
+
+    Without cuts that is the camera that is directed.
+    """
+    if not shot.cuts:
+        return [shot.directed] * len(times)
     ids = [shot.opening, *(cut.camera for cut in shot.cuts)]
     return [ids[n] for n in np.searchsorted([cut.frame for cut in shot.cuts], times, "right")]
 
@@ -187,11 +192,13 @@ def _own_lens(shot: Shot, times: FloatArray) -> list[float] | None:
     return np.asarray(values, np.float64).tolist()
 
 
-def _carried(shot: Shot, times: FloatArray, states: list[CameraState]) -> list[CameraState]:
+def _carried(
+    shot: Shot, times: FloatArray, states: list[CameraState], *, shaken: bool = True
+) -> list[CameraState]:
     ride = shot.route.ride
     if ride is None:
         return states
-    carry = carry_of(ride, shot.mounts, moving_mounts(shot, times))
+    carry = carry_of(ride, shot.mounts, moving_mounts(shot, times, shaken=shaken))
     poses = carry.pose(np.array([state.world_from_camera for state in states]))
     return [_posed(state, pose) for state, pose in zip(states, poses, strict=True)]
 

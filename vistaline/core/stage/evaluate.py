@@ -13,7 +13,7 @@ from vistaline.core.arrays import FloatArray
 from vistaline.core.geometry.ordering import draw_order, parallel_order
 from vistaline.core.looks.frame_styles import FrameStyle
 from vistaline.core.shot.shot import Layer, Shot
-from vistaline.core.stage.camera import CameraState, camera_states
+from vistaline.core.stage.camera import CameraState, camera_states, live_cameras
 from vistaline.core.stage.cards import Card, backdrop_of, followed, tracked
 from vistaline.core.stage.keyed import rows_of, valued
 from vistaline.core.stage.shadows import Cast, Fallen, casts_of
@@ -141,10 +141,12 @@ class FrameState:
 
     camera: CameraState
     layout: _Layout
+    present: tuple[bool, ...]
+    """Which of ``cards`` are seen at this time, by this camera."""
 
     @property
     def cards(self) -> Sequence[Card]:
-        """The shown layers' cards, in the shot's order."""
+        """The shown layers' cards, in the shot's order; ``order`` has those that are seen now."""
         return self.layout.cards
 
     def card_of(self, layer_id: str) -> Card:
@@ -158,8 +160,10 @@ class FrameState:
 
     @property
     def casts(self) -> Sequence[Cast]:
-        """The shadows that lie on cards."""
-        return self.layout.casts
+        """The shadows of what is seen now."""
+        if all(self.present):
+            return self.layout.casts
+        return [cast for cast in self.layout.casts if self.present[cast.caster]]
 
     @property
     def parallel(self) -> bool:
@@ -168,12 +172,13 @@ class FrameState:
 
     @cached_property
     def order(self) -> Sequence[int]:
-        """Indices into ``cards``, far to near; those wholly behind the camera are left out.
+        """Indices into ``cards`` of what is seen now, far to near; without what lies behind.
 
         Backdrops are behind everything, whatever it is.
         """
         rest, poses, sizes = self.layout.upright
-        behind = [i for i, layer in enumerate(self.layout.stage.shown) if layer.is_backdrop]
+        layers = self.layout.stage.shown
+        behind = [i for i, each in enumerate(layers) if each.is_backdrop and self.present[i]]
         if not rest:
             return behind
         camera = self.camera
@@ -183,7 +188,7 @@ class FrameState:
         else:
             seen = camera.camera_from_world @ poses
             found = draw_order(seen, sizes, camera.image_from_camera)
-        return [*behind, *(rest[i] for i in found)]
+        return [*behind, *(rest[i] for i in found if self.present[rest[i]])]
 
 
 def evaluate(shot: Shot, frames: ArrayLike) -> list[FrameState]:
@@ -203,7 +208,13 @@ def evaluate(shot: Shot, frames: ArrayLike) -> list[FrameState]:
             if not layer.is_backdrop
         },
     )
+    cameras = camera_states(shot, times)
+    live = live_cameras(shot, times)
     return [
-        FrameState(camera=camera, layout=stage.still or _Layout(stage, n, camera))
-        for n, camera in enumerate(camera_states(shot, times))
+        FrameState(
+            camera=camera,
+            layout=stage.still or _Layout(stage, n, camera),
+            present=tuple(layer.is_seen(float(times[n]), live[n]) for layer in shown),
+        )
+        for n, camera in enumerate(cameras)
     ]

@@ -64,8 +64,9 @@ class Shade:
 class Cast:
     """A shadow that lies on a card."""
 
+    caster: int
     receiver: int
-    """Index into the cards."""
+    """Indices into the cards."""
     shade: Shade
     strength: float
 
@@ -83,7 +84,7 @@ def casts_of(
     """
     known = {} if known is None else known
     found = []
-    for card in cards:
+    for i, card in enumerate(cards):
         style = styles.get(card.layer.frame_style)
         if style is None or style.shadow is None or card.layer.is_backdrop:
             continue
@@ -96,7 +97,7 @@ def casts_of(
             shade = known[pair]
             if shade is not None:
                 strength = style.shadow.strength * card.opacity
-                found.append(Cast(receiver=n, shade=shade, strength=strength))
+                found.append(Cast(caster=i, receiver=n, shade=shade, strength=strength))
     return found
 
 

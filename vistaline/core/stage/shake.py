@@ -1,4 +1,4 @@
-"""The unsteadiness of a carried camera: the same seed gives the same sway on every machine.
+"""The unsteadiness of what is carried: the same seed gives the same sway on every machine.
 
 A sum of sines at uneven steps below the asked frequency, so that is where its power lies; what is
 rough adds weaker and quicker ones. Numbers come from a hash of the seed, not from a generator
@@ -12,7 +12,7 @@ from functools import lru_cache
 import numpy as np
 
 from vistaline.core.arrays import FloatArray
-from vistaline.core.shot.route import Shake
+from vistaline.core.shot.shakes import Shake
 
 __all__ = ["STARTING_SHAKES", "sway_of"]
 
@@ -28,8 +28,7 @@ _WINDOW = 120.0
 
 
 def sway_of(shake: Shake, seconds: FloatArray, length: float, rate: float) -> FloatArray:
-    """Return how far astray the camera is (N, 6): right, up, back in metres; pan, tilt, roll in
-    degrees.
+    """Return how far something sways (N, 6): right, up, back in metres; pan, tilt, roll in degrees.
 
     ``seconds`` (N,) from the shot's start; ``length``: of the shot in seconds; ``rate``: frames a
     second, for the ramps.

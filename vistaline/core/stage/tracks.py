@@ -7,6 +7,7 @@ that layer anew and no other.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from fractions import Fraction
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -19,6 +20,7 @@ from vistaline.core.shot.rows import Row, values_at
 from vistaline.core.shot.shot import Layer, PictureRef, Shot, TakingCamera
 from vistaline.core.stage.keyed import rows_of, valued
 from vistaline.core.stage.poses import Place, layer_pose, projector_of, texture_of
+from vistaline.core.stage.shake import sway_of
 from vistaline.core.stage.textures import DrawnLook
 
 __all__ = ["Track", "forget_tracks", "layer_looking", "moving_mounts", "track_of"]
@@ -61,6 +63,7 @@ class _Asked:
     mounts: tuple[Mount, ...]
     mount_rows: tuple[Row, ...]
     duration: int
+    rate: Fraction
     frames: bytes
 
 
@@ -69,6 +72,7 @@ def track_of(shot: Shot, layer: Layer, frames: ArrayLike) -> Track:
     times = np.atleast_1d(np.asarray(frames, dtype=np.float64))
     mount_rows = tuple(row for row in shot.rows if row.of.startswith("mount:"))
     moving = {row.of.removeprefix("mount:") for row in mount_rows}
+    moving.update(mount.id for mount in shot.mounts if mount.shake)
     rows = rows_of(shot, f"layer:{layer.id}")
     style_rows = rows_of(shot, f"style:{layer.frame_style}") if layer.frame_style else ()
     carried = rides_on_moving(layer.ride, shot.mounts, moving)
@@ -83,6 +87,7 @@ def track_of(shot: Shot, layer: Layer, frames: ArrayLike) -> Track:
         mounts=shot.mounts if layer.ride else (),
         mount_rows=mount_rows if carried else (),
         duration=shot.frame.duration if changes else 1,
+        rate=shot.frame.rate if changes else Fraction(1),
         frames=times.tobytes() if changes else b"",
     )
     return _TRACKS.get(asked, lambda: _track(asked, shot))
@@ -109,7 +114,7 @@ def _track(asked: _Asked, shot: Shot) -> Track:
             for name, own in vars(Place.of(layer)).items()
         }
     )
-    carry = carry_of(layer.ride, asked.mounts, _moving(asked.mount_rows, times))
+    carry = carry_of(layer.ride, asked.mounts, moving_mounts(shot, times))
     opacity = np.array(np.broadcast_to(values.get("opacity", layer.opacity), count))
     looks = look_frames(shot, layer, times)
     if looks is None:
@@ -141,16 +146,18 @@ def forget_tracks() -> None:
     _TRACKS.forget()
 
 
-def moving_mounts(shot: Shot, frames: ArrayLike) -> Moving:
-    """Return the values of the mounts that have keys at ``frames`` (N,)."""
-    rows = tuple(row for row in shot.rows if row.of.startswith("mount:"))
-    return _moving(rows, np.atleast_1d(np.asarray(frames, dtype=np.float64)))
-
-
-def _moving(rows: tuple[Row, ...], times: FloatArray) -> Moving:
+def moving_mounts(shot: Shot, frames: ArrayLike, *, shaken: bool = True) -> Moving:
+    """Return what is different at ``frames`` (N,) of the mounts that have keys or shake."""
+    times = np.atleast_1d(np.asarray(frames, dtype=np.float64))
     found: dict[str, dict[str, FloatArray]] = {}
-    for row in rows:
-        found.setdefault(row.of.removeprefix("mount:"), {})[row.value] = values_at(row, times)
+    for row in shot.rows:
+        if row.of.startswith("mount:"):
+            found.setdefault(row.of.removeprefix("mount:"), {})[row.value] = values_at(row, times)
+    rate, seconds = float(shot.frame.rate), float(shot.frame.seconds)
+    for mount in shot.mounts:
+        if mount.shake and shaken:
+            sway = sway_of(mount.shake, times / rate, seconds, rate)
+            found.setdefault(mount.id, {})["sway"] = sway
     return found
 
 
