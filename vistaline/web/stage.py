@@ -30,6 +30,7 @@ from vistaline.core.stage.keyed import shot_at_frame
 from vistaline.core.stage.placing import size_check
 from vistaline.core.stage.poses import texture_of
 from vistaline.core.stage.seen import bow_in, seen_from
+from vistaline.core.stage.shake import STARTING_SHAKES
 from vistaline.core.stage.tracks import track_of
 from vistaline.store.models import Picture, ShotRow
 from vistaline.web.context import person_id, services, session
@@ -184,6 +185,9 @@ def layer_panel(shot_id: int) -> Any:
         "pictures": pictures_of(session(), row.project_id),
         "mounts": shot.mounts,
         "follows": FOLLOWS,
+        "unit": request.cookies.get("vistaline-unit", "frames"),
+        "cameras": {each.id: each.name for each in sorted(shot.cameras, key=lambda c: c.id)},
+        "shakes": STARTING_SHAKES,
         **_stage_facts(shot),
         **_perspective(shot),
     }

@@ -67,9 +67,15 @@ def remove_camera(shot: Shot) -> Shot:
     if not rest:
         raise EditError("A shot needs a camera. Add another before removing this one.")
     first = min(rest, key=lambda each: each.id)
+    # What only that camera saw is not to show up in the pictures of others.
+    layers = (
+        each.evolve(seen_by="", hidden=True) if each.seen_by == gone.id else each
+        for each in shot.layers
+    )
     return shot.evolve(
         cameras=rest,
         directed=first.id,
+        layers=tuple(layers),
         cuts=_needed(first.id, [cut for cut in shot.cuts if cut.camera != gone.id]),
         rows=without_rows(shot, [f"camera:{gone.id}"]),
     )

@@ -83,6 +83,7 @@ def paste_layers(shot: Shot, *, clip: Any) -> Shot:
     def renamed(ride: Ride | None) -> Ride | None:
         return ride and ride.evolve(on=mounts[ride.on])
 
+    cameras = {each.id for each in shot.cameras}
     added = []
     for layer in clip.layers:
         matte = (
@@ -96,6 +97,7 @@ def paste_layers(shot: Shot, *, clip: Any) -> Shot:
             "paired": ids.get(layer.paired, ""),
             "matte": matte,
             "ride": renamed(layer.ride),
+            "seen_by": layer.seen_by if layer.seen_by in cameras else "",
         }
         shown = layer.with_shows(picture=pictures[layer.picture]) if layer.picture else layer
         added.append(shown.evolve(**changes))

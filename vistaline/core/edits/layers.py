@@ -3,14 +3,22 @@
 from __future__ import annotations
 
 import math
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field, ValidationError
 
 from vistaline.core.edits.arranging import at_distance
 from vistaline.core.edits.ground import snapped
-from vistaline.core.edits.registry import REGISTRY, unlocked, with_layer, with_layers, without
+from vistaline.core.edits.registry import (
+    REGISTRY,
+    When,
+    frames_of,
+    unlocked,
+    with_layer,
+    with_layers,
+    without,
+)
 from vistaline.core.errors import EditError
 from vistaline.core.explaining import explain
 from vistaline.core.shot.shot import Layer, PictureRef, Shot
@@ -189,6 +197,33 @@ def rename_layer(shot: Shot, *, layer: str, name: str) -> Shot:
 def set_hidden(shot: Shot, *, layer: str, hidden: bool) -> Shot:
     """Hide a layer, or show it again."""
     return with_layer(shot, layer, hidden=hidden)
+
+
+@verb("when it is seen")
+def set_seen(
+    shot: Shot,
+    *,
+    layer: str,
+    start: When | None = None,
+    end: When | None = None,
+    always: bool = False,
+    camera: str | None = None,
+) -> Shot:
+    """Set a layer's in and out (first and last frame), or the one camera that sees it.
+
+    What is left out stays; ``always`` takes in and out away, ``camera`` "" lets all cameras see it.
+    """
+    changes: dict[str, Any] = {}
+    if always:
+        changes |= {"seen_from": 0, "seen_until": None}
+    if start is not None:
+        changes["seen_from"] = frames_of(shot, start)
+    if end is not None:
+        last = frames_of(shot, end)
+        changes["seen_until"] = None if last >= shot.frame.duration - 1 else last
+    if camera is not None:
+        changes["seen_by"] = camera
+    return with_layer(shot, layer, **changes)
 
 
 @verb("lock or unlock")

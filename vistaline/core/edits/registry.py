@@ -8,7 +8,7 @@ from typing import Annotated, Any
 from pydantic import Field
 
 from vistaline.core.errors import EditError
-from vistaline.core.shot.retiming import retimed, stretched, times_of
+from vistaline.core.shot.retiming import moved_along, retimed, stretched, times_of
 from vistaline.core.shot.route import Framing, Route
 from vistaline.core.shot.rows import Row
 from vistaline.core.shot.shot import Layer, PictureRef, Shot
@@ -138,13 +138,21 @@ def with_route(shot: Shot, route: Route, duration: int | None = None) -> Shot:
         return shot.with_camera(route=route)
     fit = _routes(shot, lambda each: fitted(each, shot.frame.duration, duration))
     directed = shot.camera.evolve(route=route)
+    before, after = times_of(shot.route, shot.frame.duration), times_of(route, duration)
     return shot.evolve(
         frame=shot.frame.evolve(duration=duration),
         cameras=tuple(directed if each.id == directed.id else each for each in fit["cameras"]),
         takes=fit["takes"],
         cuts=tuple(cut for cut in shot.cuts if cut.frame < duration),
-        rows=retimed(
-            shot.rows, times_of(shot.route, shot.frame.duration), times_of(route, duration)
+        rows=retimed(shot.rows, before, after),
+        layers=tuple(
+            each.evolve(
+                seen_from=moved_along(each.seen_from, before, after),
+                seen_until=None
+                if each.seen_until is None
+                else moved_along(each.seen_until, before, after),
+            )
+            for each in shot.layers
         ),
     )
 

@@ -350,6 +350,7 @@ def set_aim(
 def set_shake(
     shot: Shot,
     *,
+    mount: str = "",
     frequency: float | None = None,
     travel: float | None = None,
     turn: float | None = None,
@@ -358,21 +359,32 @@ def set_shake(
     ramp_in: int | None = None,
     ramp_out: int | None = None,
 ) -> Shot:
-    """Set the camera's unsteadiness: swings a second, metres, degrees, percent, seed, frames."""
-    shake = shot.route.shake or Shake()
+    """Set how the directed camera, or a mount, shakes.
+
+    ``frequency`` in swings a second, ``travel`` in metres, ``turn`` in degrees, ``roughness`` in
+    percent, the ramps in frames; what is left out stays as it is.
+    """
+    shake = (shot.mount(mount).shake if mount else shot.route.shake) or Shake()
     share = None if roughness is None else roughness / 100
     given = {
         "frequency": frequency, "travel": travel, "turn": turn, "roughness": share,
         "seed": seed, "ramp_in": ramp_in, "ramp_out": ramp_out,
     }  # fmt: skip
     changed = shake.evolve(**{key: value for key, value in given.items() if value is not None})
-    return with_route(shot, shot.route.evolve(shake=changed))
+    return _shaking(shot, mount, changed)
 
 
 @verb("no shake")
-def stop_shake(shot: Shot) -> Shot:
-    """Take all unsteadiness away."""
-    return with_route(shot, shot.route.evolve(shake=None))
+def stop_shake(shot: Shot, *, mount: str = "") -> Shot:
+    """Take the shake away from the directed camera, or from a mount."""
+    return _shaking(shot, mount, None)
+
+
+def _shaking(shot: Shot, mount: str, shake: Shake | None) -> Shot:
+    if not mount:
+        return with_route(shot, shot.route.evolve(shake=shake))
+    changed = shot.mount(mount).evolve(shake=shake)
+    return shot.evolve(mounts=tuple(changed if each.id == mount else each for each in shot.mounts))
 
 
 @verb("enlarge the picture")

@@ -243,7 +243,8 @@ class _Examiner:
         ``out`` and ``maps`` as in :func:`looking.examine`.
         """
         width, height = self._shot.frame.size
-        shown = [card for card in state.cards if self._counts(card)]
+        there = zip(state.cards, state.present, strict=True)
+        shown = [card for card, present in there if present and self._counts(card)]
         filled = any(card.layer.is_backdrop for card in shown)
         traces: list[np.ndarray] = []
         entries = [

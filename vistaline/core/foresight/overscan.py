@@ -6,12 +6,14 @@ from collections.abc import Collection
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from vistaline.core.arrays import FloatArray
 from vistaline.core.geometry import space
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import CameraState, camera_states
 from vistaline.core.stage.cards import Card, cards_over
+from vistaline.core.stage.presence import present_at
 
 __all__ = ["Overscan", "overscan"]
 
@@ -40,27 +42,32 @@ def overscan(shot: Shot, solid: Collection[str]) -> Overscan | None:
         for layer in shot.layers
         if layer.id in solid and not (layer.hidden or layer.matte or layer.projection)
     ]
-    if any(layer.is_backdrop for layer in shown):
+    behind = [layer for layer in shown if layer.is_backdrop]
+    if present_at(shot, behind, frames).all(axis=0).any():
         return Overscan(1.0, 0, 0.0)
-    standing = [layer for layer in shown if layer.stays == "stage"]
+    standing = [layer for layer in shown if layer.stays == "stage" and not layer.is_backdrop]
+    there = present_at(shot, standing, frames)
     cards = [cards_over(shot, layer, frames, cameras) for layer in standing]
-    needed = _needed(cards, cameras)
+    needed = _needed(cards, cameras, there)
     if not len(needed) or not np.isfinite(needed).all():
         return None
     worst = int(needed.argmax())
     enlargement = max(1.0, float(needed[worst]))
-    return Overscan(enlargement, worst, _forward(cards, cameras) if enlargement > 1 else 0.0)
+    return Overscan(enlargement, worst, _forward(cards, cameras, there) if enlargement > 1 else 0.0)
 
 
-def _needed(cards: list[list[Card]], cameras: list[CameraState]) -> FloatArray:
+def _needed(
+    cards: list[list[Card]], cameras: list[CameraState], there: NDArray[np.bool_]
+) -> FloatArray:
     """Return for each camera (N,) the least enlargement with which a card fills the frame.
 
-    ``cards``: for each layer its card before each of the cameras.
+    ``cards``: for each layer its card before each of the cameras; ``there`` (N, layers): whether
+    it is seen then.
     """
     if not cards:
         return np.zeros(0)
     needed = [[_enlargement(*each) for each in zip(own, cameras, strict=True)] for own in cards]
-    return np.asarray(np.min(needed, axis=0), np.float64)
+    return np.asarray(np.where(there.T, needed, np.inf).min(axis=0), np.float64)
 
 
 def _enlargement(card: Card, camera: CameraState) -> float:
@@ -83,7 +90,9 @@ def _enlargement(card: Card, camera: CameraState) -> float:
     return float((reach / lines[:, 2]).max())
 
 
-def _forward(cards: list[list[Card]], cameras: list[CameraState]) -> float | None:
+def _forward(
+    cards: list[list[Card]], cameras: list[CameraState], there: NDArray[np.bool_]
+) -> float | None:
     """Return the least step ahead, in metres along each camera's axis, that covers all edges."""
 
     def covered(step: float) -> bool:
@@ -91,7 +100,7 @@ def _forward(cards: list[list[Card]], cameras: list[CameraState]) -> float | Non
         for camera in cameras:
             x, y, z = (camera.world_from_camera @ space.pose((0, 0, -step)))[:3, 3].tolist()
             stepped.append(replace(camera, position=(x, y, z)))
-        return bool((_needed(cards, stepped) <= 1 + 1e-9).all())
+        return bool((_needed(cards, stepped, there) <= 1 + 1e-9).all())
 
     far = 0.01
     while not covered(far):

@@ -10,6 +10,7 @@ from vistaline.core.geometry.ordering import NEAR
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.camera import CameraState, camera_states
 from vistaline.core.stage.cards import card_of, cards_over
+from vistaline.core.stage.presence import present_at
 from vistaline.core.stage.tracks import track_of
 
 __all__ = ["findings"]
@@ -27,7 +28,14 @@ def findings(shot: Shot) -> list[str]:
     for layer in shown:
         if layer.is_backdrop:
             continue
-        lost = np.flatnonzero(~_before(shot, layer, cameras, eyes, ahead))
+        there = present_at(shot, [layer], range(shot.frame.duration))[:, 0]
+        if not there.any():
+            found.append(
+                f"Layer {layer.name} is never seen: its in and out times lie outside the shot, or "
+                "its camera is never cut to. Change when it is seen, or hide it."
+            )
+            continue
+        lost = np.flatnonzero(there & ~_before(shot, layer, cameras, eyes, ahead))
         if len(lost) and _edge_on(shot, layer, cameras[0]):
             found.append(
                 f"Layer {layer.name} is seen exactly from its side, so nothing of it shows. "

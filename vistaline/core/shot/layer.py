@@ -208,12 +208,6 @@ class Layer(Part):
         """On the stage, with the lens, or facing it."""
         return "stage" if isinstance(self.stands, Backdrop) else self.stands.stays
 
-    def is_seen(self, frame: float, camera_id: str) -> bool:
-        """Whether it is there for a camera at a frame; hidden is another matter."""
-        began = self.seen_from <= frame
-        ended = self.seen_until is not None and frame >= self.seen_until + 1
-        return began and not ended and self.seen_by in ("", camera_id)
-
     @property
     def is_card(self) -> bool:
         """Whether its size is its own, in metres, and not what the taking camera saw."""

@@ -19,6 +19,7 @@ __all__ = [
     "Times",
     "back_to_front",
     "joined",
+    "moved_along",
     "retimed",
     "stretched",
     "times_of",
@@ -175,15 +176,29 @@ def retimed(rows: Iterable[Row], before: Times, after: Times) -> tuple[Row, ...]
     EditError
         There are more keys than frames are left.
     """
+    bounds = _bounds(before, after)
+    return tuple(_row_moved_along(row, *bounds, after.duration - 1) for row in rows)
+
+
+def moved_along(frame: int, before: Times, after: Times) -> int:
+    """Return where a frame is after the times of a route have changed; see :func:`retimed`."""
+    old, new = _bounds(before, after)
+    if frame > old[-1]:
+        return frame - old[-1] + new[-1]
+    return round(float(np.interp(frame, old, new)))
+
+
+def _bounds(before: Times, after: Times) -> tuple[list[int], list[int]]:
+    """Return frames before and after between which times change in proportion."""
     old, new = before.bounds, after.bounds
-    last = after.duration - 1
-    if len(old) != len(new):
-        short = min(1.0, last / max(1, before.duration - 1))
-        old, new = [0, before.duration - 1], [0, round((before.duration - 1) * short)]
-    return tuple(_moved_along(row, old, new, last) for row in rows)
+    if len(old) == len(new):
+        return old, new
+    last = before.duration - 1
+    short = min(1.0, (after.duration - 1) / max(1, last))
+    return [0, last], [0, round(last * short)]
 
 
-def _moved_along(row: Row, old: list[int], new: list[int], last: int) -> Row:
+def _row_moved_along(row: Row, old: list[int], new: list[int], last: int) -> Row:
     frames = np.rint(np.interp([key.frame for key in row.keys], old, new)).astype(int).tolist()
     # Those that fall on one frame make room, first towards the end, then back from it.
     for i in range(1, len(frames)):

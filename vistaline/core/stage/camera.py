@@ -114,12 +114,7 @@ def camera_states(shot: Shot, frames: ArrayLike, *, shaken: bool = True) -> list
 
 
 def live_cameras(shot: Shot, times: FloatArray) -> list[str]:
-    """Return the id of the camera that is seen at each of ``times`` (N,).
-
-    Without cuts that is the camera that is directed.
-    """
-    if not shot.cuts:
-        return [shot.directed] * len(times)
+    """Return the id of the camera that is seen at each of ``times`` (N,), by the shot's cuts."""
     ids = [shot.opening, *(cut.camera for cut in shot.cuts)]
     return [ids[n] for n in np.searchsorted([cut.frame for cut in shot.cuts], times, "right")]
 

@@ -13,9 +13,10 @@ from vistaline.core.arrays import FloatArray
 from vistaline.core.geometry.ordering import draw_order, parallel_order
 from vistaline.core.looks.frame_styles import FrameStyle
 from vistaline.core.shot.shot import Layer, Shot
-from vistaline.core.stage.camera import CameraState, camera_states, live_cameras
+from vistaline.core.stage.camera import CameraState, camera_states
 from vistaline.core.stage.cards import Card, backdrop_of, followed, tracked
 from vistaline.core.stage.keyed import rows_of, valued
+from vistaline.core.stage.presence import present_at
 from vistaline.core.stage.shadows import Cast, Fallen, casts_of
 from vistaline.core.stage.tracks import Track, track_of
 
@@ -141,7 +142,7 @@ class FrameState:
 
     camera: CameraState
     layout: _Layout
-    present: tuple[bool, ...]
+    present: Sequence[bool]
     """Which of ``cards`` are seen at this time, by this camera."""
 
     @property
@@ -208,13 +209,10 @@ def evaluate(shot: Shot, frames: ArrayLike) -> list[FrameState]:
             if not layer.is_backdrop
         },
     )
-    cameras = camera_states(shot, times)
-    live = live_cameras(shot, times)
+    present = present_at(shot, shown, times).tolist()
     return [
         FrameState(
-            camera=camera,
-            layout=stage.still or _Layout(stage, n, camera),
-            present=tuple(layer.is_seen(float(times[n]), live[n]) for layer in shown),
+            camera=camera, layout=stage.still or _Layout(stage, n, camera), present=present[n]
         )
-        for n, camera in enumerate(cameras)
+        for n, camera in enumerate(camera_states(shot, times))
     ]

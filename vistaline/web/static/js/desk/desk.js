@@ -108,6 +108,8 @@ export class Desk {
     }
     if (at("[data-solo]")) scene.toggleSolo(at("[data-solo]").dataset.solo);
     if (at("[data-fold]")) this.#fold(at("[data-fold]").dataset.fold);
+    const sets = at("[data-sets]")?.dataset.sets;
+    if (sets) scene.edit("set_seen", { layer: scene.layer, [sets]: scene.frame });
     if (at("[data-point]")) this.#point(at("[data-point]").dataset);
     if (at(".pinned")) this.#pin(at(".pinned").dataset);
     if (at('[data-do="auto-key"]')) this.#toggleAutoKey();
