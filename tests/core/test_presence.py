@@ -146,3 +146,62 @@ def test_copies_of_a_shot_with_another_rate_shake_in_their_own_time(shot: Shot) 
     slow = make_shot({"back": (1600, 900), "front": (1600, 900)}).frame.evolve(rate="12")
     other = shot.evolve(frame=slow)
     assert np.abs(track_of(other, other.layer("front"), range(24)).poses - poses).max() > 1e-3
+
+
+# --- the shot in time as a whole -----------------------------------------------------------------
+
+
+@pytest.fixture
+def cut(shot: Shot) -> Shot:
+    """Two cameras with a cut at 10; a layer that fades in by keys, another seen from frame 4."""
+    shot = do(do(shot, "add_camera"), "direct_camera", camera="b")
+    shot = do(shot, "set_framing", framing=1, across=0.5)
+    shot = do(do(shot, "cut_to", frame=10, camera="b"), "set_seen", layer="back", start=4)
+    for frame in (2, 20):
+        shot = do(shot, "set_key", of="layer:front", value="opacity", frame=frame)
+    return do(
+        shot, "value_keys", to="20", keys=[{"of": "layer:front", "value": "opacity", "frame": 2}]
+    )
+
+
+def alike(one: Shot, frame: int, other: Shot, there: int) -> None:
+    """Two shots show the same at a frame of each."""
+    said = []
+    for shot, at in ((one, frame), (other, there)):
+        (state,) = evaluate(shot, [at])
+        cards, camera = [state.cards[i] for i in state.order], state.camera
+        numbers = [*(card.opacity for card in cards), *camera.position, camera.pan, camera.lens]
+        said.append(([card.layer.id for card in cards], numbers))
+    assert said[0][0] == said[1][0]
+    np.testing.assert_allclose(said[0][1], said[1][1], atol=1e-6)
+
+
+def test_the_whole_shot_reversed_shows_the_same_frames_backwards(cut: Shot) -> None:
+    back = do(cut, "reverse_route", whole=True)
+    assert [(each.frame, each.camera) for each in back.cuts] == [(0, "b"), (14, "a")]
+    for frame in range(24):
+        alike(back, frame, cut, 23 - frame)
+    again = do(back, "reverse_route", whole=True)
+    for frame in range(24):
+        alike(again, frame, cut, frame)
+
+
+def test_the_whole_shot_there_and_back_is_the_same_both_ways(cut: Shot) -> None:
+    both = do(cut, "there_and_back", whole=True)
+    assert both.duration == 47
+    assert [(each.frame, each.camera) for each in both.cuts] == [(10, "b"), (37, "a")]
+    for frame in range(24):
+        alike(both, frame, cut, frame)
+        alike(both, 46 - frame, cut, frame)
+    gone = do(cut, "set_seen", layer="front", end=9)
+    with pytest.raises(EditError, match="front goes out at frame 9"):
+        do(gone, "there_and_back", whole=True)
+
+
+def test_the_whole_shot_at_half_the_speed_shows_each_frame_at_twice_its_time(cut: Shot) -> None:
+    slow = do(cut, "change_speed", percent=50, whole=True)
+    assert slow.duration == 47
+    for frame in range(24):
+        alike(slow, 2 * frame, cut, frame)
+    with pytest.raises(EditError, match="frame"):
+        do(cut, "change_speed", percent=10_000, whole=True)

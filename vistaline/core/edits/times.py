@@ -15,6 +15,7 @@ from vistaline.core.edits.registry import (
     with_framings,
     with_route,
 )
+from vistaline.core.edits.whole import backwards, paced, returning, route_returning
 from vistaline.core.errors import EditError
 from vistaline.core.shot import retiming
 from vistaline.core.shot.retiming import Stretching, times_of
@@ -87,8 +88,15 @@ def stretch_route(shot: Shot, *, duration: When, which: Stretching = "all") -> S
 
 
 @verb("speed")
-def change_speed(shot: Shot, *, percent: Annotated[float, Field(gt=0, le=10_000)]) -> Shot:
-    """Make the whole move faster (above 100 percent) or slower; the delays stay."""
+def change_speed(
+    shot: Shot, *, percent: Annotated[float, Field(gt=0, le=10_000)], whole: bool = False
+) -> Shot:
+    """Make the route faster (above 100 percent) or slower; its delays stay.
+
+    ``whole``: the whole shot instead, with its cuts, all cameras and all keys, delays included.
+    """
+    if whole:
+        return paced(shot, percent)
     times = times_of(shot.route, shot.frame.duration)
     still = times.before + times.after + 1
     moving = round((times.duration - still) * 100 / percent)
@@ -109,18 +117,20 @@ def set_delays(shot: Shot, *, before: When | None = None, after: When | None = N
 
 
 @verb("reverse route")
-def reverse_route(shot: Shot) -> Shot:
-    """Run the route backwards."""
+def reverse_route(shot: Shot, *, whole: bool = False) -> Shot:
+    """Run the route backwards, or the ``whole`` shot with its cuts, all cameras and all keys."""
+    if whole:
+        return backwards(shot)
     return with_route(shot, retiming.back_to_front(shot.route, shot.frame.duration))
 
 
 @verb("there and back")
-def there_and_back(shot: Shot) -> Shot:
-    """Go back the way the route came: the shot lasts twice as long and ends as it began."""
-    duration = shot.frame.duration
-    back = retiming.back_to_front(shot.route, duration).framings
-    last = shot.route.framings[-1]
-    # The turning point is one framing, held as long as both of its stands.
-    turn = last.evolve(hold=last.hold + 2 * (duration - 1 - last.last) + last.hold)
-    rest = [each.evolve(frame=each.frame + duration - 1) for each in back[1:]]
-    return with_framings(shot, [*shot.route.framings[:-1], turn, *rest], 2 * duration - 1)
+def there_and_back(shot: Shot, *, whole: bool = False) -> Shot:
+    """Go back the way the route came: the shot lasts twice as long and ends as it began.
+
+    ``whole``: all of the shot goes back, with its cuts, all cameras and all keys.
+    """
+    if whole:
+        return returning(shot)
+    route = route_returning(shot.route, shot.duration)
+    return with_framings(shot, route.framings, 2 * shot.duration - 1)

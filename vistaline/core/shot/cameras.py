@@ -32,7 +32,7 @@ class Camera(Part):
 class Cut(Part):
     """A change of the camera that is seen, from one frame on."""
 
-    frame: int = Field(ge=1)
+    frame: int = Field(ge=0)
     camera: str = Field(min_length=1, max_length=80, description="The id of the camera cut to.")
 
 

@@ -120,7 +120,7 @@ def _check_cuts(shot: ShotParts) -> None:
             f"Camera {shot.directed!r} is directed, which the shot does not have.",
             field="directed",
         )
-    before = 0
+    before = -1
     for i, cut in enumerate(shot.cuts):
         if cut.camera not in known:
             raise ShotError(
