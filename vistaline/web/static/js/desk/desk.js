@@ -1,6 +1,7 @@
 // The desk of Arrange and Direct: one scene, its views, the keyboard.
 import { LookAhead } from "./ahead.js";
 import { notice } from "../page/notice.js";
+import { silenced, taken } from "../page/keyboard.js";
 import { Marking } from "../arrange/marking.js";
 import { Plan } from "./plan.js";
 import { Proof } from "./proof.js";
@@ -322,7 +323,7 @@ export class Desk {
   }
 
   #key(event) {
-    if (event.target.closest("input, select, textarea, dialog")) return;
+    if (event.defaultPrevented || silenced(event) || taken(event)) return;
     const { scene, transport } = this;
     if (!scene.data) return;
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
@@ -343,7 +344,6 @@ export class Desk {
       if (step) return event.preventDefault(), this.rows.nudge(step * (event.shiftKey ? 10 : 1));
     }
     if (event.ctrlKey || event.metaKey || event.altKey) return;
-    const onPlan = event.target.closest('[data-part="plan"]');
     const far = event.shiftKey ? 10 : 1;
     /** @type {Record<string, () => any>} */
     const deeds = {
@@ -384,7 +384,6 @@ export class Desk {
         };
       }
     }
-    if (onPlan && (event.key === "ArrowUp" || event.key === "ArrowDown")) return;
     if (deeds[event.key]?.()) event.preventDefault();
   }
 

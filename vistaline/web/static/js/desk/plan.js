@@ -4,6 +4,8 @@ import { drag } from "../page/drag.js";
 import { roundStep, svg } from "../page/svg.js";
 import { barOf, layerIn, mountPlace } from "./tracks.js";
 
+const STEP = 0.05; // metres that an arrow key moves what is chosen
+
 export class Plan {
   constructor(desk, scene, bench, view) {
     this.scene = scene;
@@ -341,11 +343,15 @@ export class Plan {
   }
 
   #key(event) {
-    const step = { ArrowUp: 0.05, ArrowDown: -0.05 }[event.key];
-    const layer = this.scene.data && this.#layer(this.scene.layer);
-    if (!step || !layer || layer.locked || this.scene.chosen.length !== 1) return;
+    const way = { ArrowUp: [0, 1], ArrowDown: [0, -1], ArrowLeft: [-1, 0], ArrowRight: [1, 0] }[event.key];
+    const { layer, chosen, data } = this.scene;
+    if (!way || !data || event.ctrlKey || event.metaKey || !(chosen.length || layer.startsWith("mount:"))) return;
     event.preventDefault();
-    this.scene.edit("move_in_depth", { layer: layer.id, distance: layer.distance + step * (event.shiftKey ? 10 : 1), keep_framing: this.#keeps() });
+    const [dx, dy] = way.map((each) => each * STEP * (event.shiftKey ? 10 : 1));
+    const asked = { view: this.view, dx, dy, keep_framing: this.#keeps() && !event.altKey };
+    if (layer.startsWith("mount:")) this.scene.edit("drag_mount", { mount: layer.slice(6), view: this.view, dx, dy });
+    else if (chosen.length > 1) this.scene.edit("drag_layers_on_plan", { layers: chosen, lead: layer, ...asked });
+    else this.scene.edit("drag_on_plan", { layer, ...asked });
   }
 
   dispose() {

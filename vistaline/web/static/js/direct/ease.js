@@ -35,8 +35,10 @@ export class Ease {
     if (this.points) {
       const [x1, y1, x2, y2] = this.points.map((value, n) => (n % 2 ? 100 - value * 100 : value * 100));
       const handle = (n, x, y) => {
-        const knob = svg("circle", { class: "knob", cx: x, cy: y, r: 5, tabindex: 0 });
+        const [across, up] = this.points.slice(2 * n, 2 * n + 2);
+        const knob = this.#knob(n, x, y, `${n ? "Second" : "First"} handle of the ease`, `${Math.round(across * 100)} % of the time, ${Math.round(up * 100)} % of the way`);
         knob.addEventListener("pointerdown", (event) => this.#press(event, n));
+        knob.addEventListener("keydown", (event) => this.#key(event, (dx, dy) => this.#move(n, this.points, dx, dy)));
         return knob;
       };
       parts.push(
@@ -50,7 +52,9 @@ export class Ease {
     parts.push(svg("text", { x: 0, y: 116 }, "progress"));
     const y = (value) => 100 - (Math.min(value, FASTEST * 1.3) / FASTEST) * 100;
     const outline = this.#line(speed, SPEED_AT, FIELD, y);
-    const knob = svg("circle", { class: "knob", cx: SPEED_AT + peak[0] * FIELD, cy: y(peak[1]), r: 5, tabindex: 0 }, svg("title", {}, "Drag the peak: when it is fastest, and how fast"));
+    const knob = this.#knob(2, SPEED_AT + peak[0] * FIELD, y(peak[1]), "Peak of the speed", `${peak[1].toFixed(1)} times even speed at ${Math.round(peak[0] * 100)} % of the time`);
+    knob.append(svg("title", {}, "Drag the peak: when it is fastest, and how fast"));
+    knob.addEventListener("keydown", (event) => this.#key(event, (dx, dy) => this.#peakTo(peak[0] + dx, peak[1] + dy * FASTEST)));
     knob.addEventListener("pointerdown", (event) => this.#pressPeak(event));
     parts.push(
       svg("rect", { class: "box", x: SPEED_AT, y: 0, width: FIELD, height: 100 }),
@@ -59,7 +63,32 @@ export class Ease {
       knob,
       svg("text", { x: SPEED_AT + FIELD, y: 116, "text-anchor": "end" }, `${peak[1].toFixed(1)}× speed at ${Math.round(peak[0] * 100)} %`),
     );
+    const held = this.sheet.contains(document.activeElement) ? document.activeElement.getAttribute("data-knob") : null;
     this.sheet.replaceChildren(...parts);
+    if (held) this.sheet.querySelector(`[data-knob="${held}"]`)?.focus();
+  }
+
+  /** Something to take hold of, by the pointer or by the arrow keys. */
+  #knob(n, x, y, name, says) {
+    return svg("circle", { class: "knob", cx: x, cy: y, r: 5, tabindex: 0, role: "slider", "data-knob": n, "aria-label": name, "aria-valuenow": Math.round(x), "aria-valuetext": says });
+  }
+
+  #key(event, move) {
+    const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[event.key];
+    if (!way) return;
+    event.preventDefault();
+    const step = event.shiftKey ? 0.1 : 0.02;
+    move(way[0] * step, way[1] * step);
+    clearTimeout(this.keeping);
+    this.keeping = setTimeout(async () => {
+      await this.asking;
+      if (this.points) this.#keep();
+    }, 200);
+  }
+
+  #move(n, from, dx, dy) {
+    this.points = this.points.with(2 * n, Math.min(1, Math.max(0, from[2 * n] + dx))).with(2 * n + 1, Math.min(1.4, Math.max(-0.4, from[2 * n + 1] + dy)));
+    this.#draw();
   }
 
   get #perUnit() {
@@ -76,9 +105,7 @@ export class Ease {
     event.stopPropagation();
     drag(this.sheet, event, {
       move: ({ dx, dy }) => {
-        this.points[2 * n] = Math.min(1, Math.max(0, from[2 * n] + dx / unit));
-        this.points[2 * n + 1] = Math.min(1.4, Math.max(-0.4, from[2 * n + 1] - dy / unit));
-        this.#draw();
+        this.#move(n, from, dx / unit, -dy / unit);
       },
       end: () => this.#keep(),
       cancel: () => this.refresh(),
@@ -88,32 +115,34 @@ export class Ease {
   #pressPeak(event) {
     const [time, height] = this.shown.peak;
     const unit = this.#perUnit;
-    let wished = null;
-    let asking = null;
-    const ask = async () => {
-      while (wished) {
-        const query = new URLSearchParams(wished);
-        wished = null;
-        const answer = await fetch(`${this.element.dataset.peakAt}?${query}`, { headers: { Accept: "application/json" } });
-        if (!answer.ok) continue;
-        const body = await answer.json();
-        this.points = body.handles;
-        this.shown = body;
-        this.#draw();
-      }
-      asking = null;
-    };
     event.stopPropagation();
     drag(this.sheet, event, {
-      move: ({ dx, dy }) => {
-        wished = { time: time + dx / unit / FIELD, height: height - (dy / unit / 100) * FASTEST };
-        asking ??= ask();
-      },
+      move: ({ dx, dy }) => this.#peakTo(time + dx / unit / FIELD, height - (dy / unit / 100) * FASTEST),
       end: async () => {
-        await asking;
+        await this.asking;
         if (this.points) this.#keep();
       },
       cancel: () => this.refresh(),
     });
+  }
+
+  /** Ask which curve has its peak there; the newest wish counts. */
+  #peakTo(time, height) {
+    this.wished = { time: String(time), height: String(height) };
+    this.asking ??= this.#ask();
+  }
+
+  async #ask() {
+    while (this.wished) {
+      const query = new URLSearchParams(this.wished);
+      this.wished = null;
+      const answer = await fetch(`${this.element.dataset.peakAt}?${query}`, { headers: { Accept: "application/json" } });
+      if (!answer.ok) continue;
+      const body = await answer.json();
+      this.points = body.handles;
+      this.shown = body;
+      this.#draw();
+    }
+    this.asking = null;
   }
 }

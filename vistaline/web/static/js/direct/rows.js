@@ -21,6 +21,7 @@ export class Rows {
     this.box = desk.querySelector('[data-part="rows"]');
     this.sheet = this.box.querySelector("svg");
     this.sheet.addEventListener("pointerdown", (event) => this.#press(event));
+    this.sheet.addEventListener("keydown", (event) => this.#key(event));
     this.sheet.addEventListener("dblclick", (event) => this.#double(event));
     scene.addEventListener("change", () => this.#change());
     scene.addEventListener("choose", () => this.#change());
@@ -116,6 +117,24 @@ export class Rows {
   chooseRow({ of, value, keys }, more = false) {
     const all = keys.map(({ frame }) => ({ of, value, frame }));
     this.#choose(more ? [...this.scene.keys.filter((key) => key.of !== of || key.value !== value), ...all] : all);
+  }
+
+  /** The arrow keys go from key to key, and to the nearest one of the next row. */
+  #key(event) {
+    const [along, down] = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key] ?? [];
+    if (along === undefined || event.altKey || event.ctrlKey || event.metaKey) return;
+    event.preventDefault();
+    const all = this.#keys;
+    const [first] = this.scene.keys;
+    const here = first && all.find((each) => same(each, first));
+    const nearest = (row) => row.sort((one, other) => Math.abs(one.frame - this.scene.frame) - Math.abs(other.frame - this.scene.frame))[0];
+    let next = nearest(all);
+    if (here && along) next = all.filter((each) => each.n === here.n && (each.frame - here.frame) * along > 0).sort((one, other) => (one.frame - other.frame) * along)[0];
+    if (here && down) next = nearest(all.filter((each) => each.n === here.n + down));
+    if (!next) return;
+    this.#choose(event.shiftKey && here ? [...this.scene.keys, next].reverse() : [next]);
+    this.scene.go(next.frame);
+    this.sheet.closest(".rows").scrollTop = Math.max(0, (next.n - 2) * HEIGHT);
   }
 
   /** Drag what is chosen in time; with Alt it is stretched, away from its other end. */

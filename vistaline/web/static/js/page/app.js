@@ -9,6 +9,7 @@ import { PaintedPlate, Separating } from "../sheet/separating.js";
 import { Setting } from "./setting.js";
 import { notice } from "./notice.js";
 import "./idle.js";
+import { silenced } from "./keyboard.js";
 import "./queue.js";
 import { Upload } from "./upload.js";
 
@@ -37,7 +38,6 @@ document.addEventListener("click", (event) => {
     const on = boxes.some((box) => !box.checked);
     for (const box of boxes) box.checked = on;
   }
-  for (const menu of document.querySelectorAll("details.drop-down[open]")) if (!menu.contains(/** @type {any} */ (event.target))) menu.open = false;
   if (at("[data-theme-switch]")) {
     const next = document.documentElement.dataset.bsTheme === "dark" ? "light" : "dark";
     document.documentElement.dataset.bsTheme = next;
@@ -66,5 +66,5 @@ function nudge(event, field) {
 document.addEventListener("keydown", (event) => {
   const field = event.target.closest?.("input[data-step]");
   if (field && (event.key === "ArrowUp" || event.key === "ArrowDown")) return nudge(event, field);
-  if (event.key === "?" && !event.target.closest("input, textarea")) document.getElementById("help").showModal();
+  if (event.key === "?" && !silenced(event) && !event.target.closest("input, textarea")) document.getElementById("help").showModal();
 });

@@ -2,6 +2,7 @@
 import { Board } from "./board.js";
 import { drag, follow } from "../page/drag.js";
 import { Edits, ask } from "./edits.js";
+import { silenced } from "../page/keyboard.js";
 import { svg } from "../page/svg.js";
 
 const HINTS = {
@@ -131,7 +132,7 @@ export class Preparing {
     }
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     if (this.board.key(event)) return event.preventDefault();
-    if (event.type === "keyup") return;
+    if (event.type === "keyup" || silenced(event)) return;
     if (event.key === "b") this.#toggle(this.element.querySelector("[data-do=before]"));
     if (event.key === "Escape") this.#choose(-1);
   }

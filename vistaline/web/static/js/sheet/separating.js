@@ -4,6 +4,7 @@ import { follow } from "../page/drag.js";
 import { Edits, ask, token } from "./edits.js";
 import { Looks } from "./looks.js";
 import { notice } from "../page/notice.js";
+import { silenced, taken } from "../page/keyboard.js";
 import { svg } from "../page/svg.js";
 import { Wire } from "./wire.js";
 
@@ -423,7 +424,7 @@ export class Separating {
   }
 
   #key(event) {
-    if (event.target.closest("input:not([type=range], [type=checkbox], [type=radio]), select, textarea, dialog")) return;
+    if (event.defaultPrevented || silenced(event) || taken(event)) return;
     const { key } = event;
     if ((event.ctrlKey || event.metaKey) && key.toLowerCase() === "z") {
       event.preventDefault();
