@@ -52,7 +52,7 @@ def test_every_panel_of_direct_shows(client: FlaskClient, shot: str) -> None:
     edit(client, shot, "set_aim", at="rock", across=10)
     edit(client, shot, "keep_ease", framing=1, name="Ours")
     camera = panel(client, shot, "camera")
-    for words in ("First try", "To B", "Take the shake away", "Let its head be free"):
+    for words in ("First try", "To B", "Remove the shake", "Let its head be free"):
         assert words in camera
     client.set_cookie("vistaline-unit", "seconds")
     assert "Ours" in panel(client, shot, "framing", framing=1)

@@ -60,7 +60,15 @@ class ShotError(CoreError, ValueError):
 
 
 class EditError(CoreError, ValueError):
-    """An edit cannot be made on this shot."""
+    """An edit cannot be made on this shot.
+
+    If one value of it is the reason, ``field`` is its name and ``rule`` the sentence without that
+    name ("must be above 0; got -3."): who shows the value has a word of their own for it.
+    """
+
+    def __init__(self, message: str, *, field: str = "", rule: str = "") -> None:
+        super().__init__(message)
+        self.field, self.rule = field, rule
 
 
 class FillError(CoreError, ValueError):

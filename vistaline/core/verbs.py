@@ -11,7 +11,7 @@ from typing import Any, Generic, TypeVar
 from pydantic import BeforeValidator, ConfigDict, ValidationError, validate_call
 from pydantic_core import PydanticCustomError
 
-from vistaline.core.errors import CoreError, EditError
+from vistaline.core.errors import CoreError, EditError, ShotError
 from vistaline.core.explaining import explain
 
 __all__ = ["FROM_JSON", "Verbs"]
@@ -39,7 +39,8 @@ def _sensible(argument: str, value: Any) -> None:
     """Refuse a number beyond anything a person means: what is computed from it would overflow."""
     if isinstance(value, int | float) and not abs(value) <= _LARGEST:
         words = argument.replace("_", " ").capitalize()
-        raise EditError(f"{words} is no number that can be used here. Type a smaller one.")
+        rule = "is no number that can be used here. Type a smaller one."
+        raise EditError(f"{words} {rule}", field=argument, rule=rule)
 
 
 class Verbs(Generic[Document]):
@@ -84,11 +85,36 @@ class Verbs(Generic[Document]):
         try:
             return self.functions[name](document, **dict(arguments))
         except ValidationError as error:
-            # The arguments of a call are counted; what a person knows is their name.
-            message = re.sub(r"^\d+\.", "", str(explain(error)))
-            message = re.sub(r"^([a-z_]+)", lambda m: m[1].replace("_", " "), message)
-            raise EditError(message[:1].upper() + message[1:]) from error
+            raise _refusal(explain(error)) from error
+        except ShotError as error:
+            raise _refusal(error) from error
         except EditError:
             raise
         except CoreError as error:
             raise EditError(str(error)) from error
+
+
+_ALONG = {"position": ("across", "up", "forward"), "size": ("width", "height")}
+"""What people call the numbers of a value that has several."""
+
+
+def _refusal(error: ShotError) -> EditError:
+    """Return a refusal that names the value as a person would, not by its place in a document."""
+    # The arguments of a call are counted; what a person knows is their name.
+    place, message = (re.sub(r"^\d+\.", "", each) for each in (error.field, str(error)))
+    if not place or not message.startswith(f"{place} "):
+        return EditError(message[:1].upper() + message[1:])
+    *_, name = (part for part in place.split(".") if not part.isdigit())
+    number = place.rpartition(".")[2]
+    words = name.replace("_", " ")
+    if name in _ALONG and number.isdigit():
+        words = _ALONG[name][int(number)]
+    rule = message.removeprefix(f"{place} ").replace(
+        "is missing; it must be given", "needs a value"
+    )
+    rule = (
+        rule.replace("must be greater than", "must be above")
+        .replace("must be less than or equal to", "can be at most")
+        .replace("must be above or equal to", "must be at least")
+    )
+    return EditError(f"{words.capitalize()} {rule}", field=name, rule=rule)

@@ -19,7 +19,7 @@ from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 from vistaline.actions.errors import ActionError, Conflict, NotFound, Refused
 from vistaline.actions.pictures import Library
 from vistaline.actions.queue import CeleryQueue, Queue, celery_app
-from vistaline.core.errors import CoreError
+from vistaline.core.errors import CoreError, EditError
 from vistaline.core.timing import rate_label, time_in, timecode
 from vistaline.store.database import connect
 from vistaline.store.files import FileStore
@@ -157,16 +157,14 @@ def _sign_in(app: Flask) -> None:
 
 
 def _errors(app: Flask) -> None:
-    def answer(
-        message: str, status: int, title: str = "That did not work", *, reload: bool = False
-    ) -> Any:
+    def answer(message: str, status: int, title: str = "That did not work", **more: Any) -> Any:
         _undone()
         if request.headers.get("HX-Request") or _wants_json():
             if _wants_json():
-                return {"error": message} | ({"reload": True} if reload else {}), status
+                return {"error": message, **more}, status
             headers = {"HX-Retarget": "#notice", "HX-Reswap": "innerHTML"}
             return (
-                render_template("page/_notice.html", message=message, reload=reload),
+                render_template("page/_notice.html", message=message, reload=more.get("reload")),
                 status,
                 headers,
             )
@@ -176,6 +174,8 @@ def _errors(app: Flask) -> None:
     @app.errorhandler(CoreError)
     @app.errorhandler(Refused)
     def _refused(error: Exception) -> Any:
+        if isinstance(error, EditError) and error.field:
+            return answer(str(error), 422, field=error.field, rule=error.rule)
         return answer(str(error), 422)
 
     @app.errorhandler(Conflict)

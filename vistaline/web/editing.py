@@ -27,13 +27,14 @@ _FLAGS = {
     "keep_framing", "hidden", "locked", "edge_care", "takes_away", "invert", "backdrop", "add",
     "known", "remove", "none", "shadow", "shift", "at_playhead",
 }  # fmt: skip
+_MAY_BE_EMPTY = ("name", "camera")
 _LISTS = ("layers", "follows")
 
 
 def arguments() -> dict[str, Any]:
     """Return the form's values; an empty field means: leave as it is."""
     form: dict[str, Any] = {
-        key: value for key, value in request.form.items() if value != "" or key == "name"
+        key: value for key, value in request.form.items() if value != "" or key in _MAY_BE_EMPTY
     }
     for key in ("csrf_token", "version", "playhead", "auto_key"):
         form.pop(key, None)

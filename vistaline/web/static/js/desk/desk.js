@@ -40,7 +40,12 @@ export class Desk {
       if (detail.ctx?.target?.id === "inspector") this.typed.arrived(detail.ctx);
       this.#settle();
     };
+    this.turns = 0; // how often something else was chosen; a panel asked for before is a stale one
+    this.onAsk = ({ target, detail: { ctx } }) => target.id === "inspector" && (ctx.turn = this.turns);
+    this.onAnswer = ({ target, detail: { ctx } }) => target.id === "inspector" && ctx.turn === this.turns && this.#turned();
+    document.body.addEventListener("htmx:config:request", this.onAsk);
     document.body.addEventListener("htmx:after:swap", this.onSwap);
+    document.body.addEventListener("htmx:finally:request", this.onAnswer);
     element.addEventListener("input", (event) => event.target.id === "find" && this.#settle());
     element.addEventListener("keydown", (event) => {
       if (event.target.id !== "find" || event.key !== "Enter") return;
@@ -65,7 +70,7 @@ export class Desk {
     scene.addEventListener("frame", () => this.#rest());
     element.addEventListener("opentab", ({ detail }) => this.#open(detail));
     scene.addEventListener("choose", () => {
-      if (scene.layer !== this.meant?.layer || scene.framing !== this.meant.framing) this.typed.clear();
+      if (scene.layer !== this.meant?.layer || scene.framing !== this.meant.framing) this.#turnTo();
       this.meant = { layer: scene.layer, framing: scene.framing };
       this.#pressed();
     });
@@ -96,6 +101,25 @@ export class Desk {
     this.#recall();
     this.onKey = (event) => this.#key(event);
     document.addEventListener("keydown", this.onKey);
+  }
+
+  /** Something else is chosen: until its panel is here, the one before does nothing. */
+  #turnTo() {
+    this.typed.clear();
+    if (!this.meant) return;
+    this.turns += 1;
+    this.unfolded.clear();
+    const inspector = document.getElementById("inspector");
+    inspector.inert = true;
+    inspector.dataset.turns = "";
+  }
+
+  /** The panel that was asked for is here, or will not come. */
+  #turned() {
+    const inspector = document.getElementById("inspector");
+    inspector.inert = false;
+    if ("turns" in inspector.dataset) inspector.scrollTop = 0;
+    delete inspector.dataset.turns;
   }
 
   /** Clicks on the depth scale, and on what panels offer to be pointed at. */
@@ -394,6 +418,8 @@ export class Desk {
   dispose() {
     document.removeEventListener("keydown", this.onKey);
     document.body.removeEventListener("htmx:after:swap", this.onSwap);
+    document.body.removeEventListener("htmx:config:request", this.onAsk);
+    document.body.removeEventListener("htmx:finally:request", this.onAnswer);
     for (const view of [this.typed, this.viewfinder, this.proof, this.ahead, ...this.plans, this.route]) view?.dispose();
   }
 }

@@ -11,6 +11,7 @@ export class Typed {
     this.ask = ({ target, detail: { ctx } }) => this.#ask(target, ctx);
     this.answer = ({ detail: { ctx } }) => this.#answer(ctx);
     element.addEventListener("input", this.hold);
+    element.addEventListener("refused", ({ target }) => this.states.delete(target));
     document.addEventListener("htmx:config:request", this.ask);
     document.addEventListener("htmx:finally:request", this.answer);
   }

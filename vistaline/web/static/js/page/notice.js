@@ -5,6 +5,28 @@ export function refuse({ error = UNANSWERED, reload = false } = {}) {
   notice(error, "refusal", reload);
 }
 
+/**
+ * Tell a refusal where it belongs: beside the value that was refused, which goes back to what is
+ * kept; or as a notice, if no one value is the reason.
+ */
+export function refuseIn(form, { error = UNANSWERED, field: name = "", rule = "", reload = false } = {}) {
+  const fields = [...(form?.elements ?? [])].filter((each) => each.type !== "hidden" && each.matches("input, select, textarea"));
+  const field = fields.find((each) => each.name === name) ?? (fields.length === 1 ? fields[0] : null);
+  if (reload || !field || !form.matches("#inspector form")) return refuse({ error, reload });
+  const label = field.labels?.[0]?.textContent.trim();
+  form.parentElement.querySelectorAll(":scope > .refused").forEach((old) => old.remove());
+  const said = document.createElement("p");
+  said.className = "refused";
+  said.setAttribute("role", "alert");
+  said.textContent = rule && label ? `${label} ${rule}` : error;
+  form.after(said);
+  field.addEventListener("input", () => said.remove(), { once: true });
+  if (field.type === "checkbox") field.checked = field.defaultChecked;
+  else if (field.matches("select")) for (const option of field.options) option.selected = option.defaultSelected;
+  else field.value = field.defaultValue;
+  field.dispatchEvent(new CustomEvent("refused", { bubbles: true }));
+}
+
 export function notice(message, kind = "refusal", reload = false) {
   const place = document.getElementById("notice");
   const card = document.createElement("div");

@@ -1,7 +1,7 @@
 // The edits of this window, one after the other, in the order they were asked for: each is made
 // against the version the one before has reached. Panels' forms (through htmx) and the desk's own
 // drags and keys all go through here, and so do undo and redo.
-import { notice } from "./notice.js";
+import { notice, refuseIn } from "./notice.js";
 
 const token = () => document.querySelector('meta[name="csrf-token"]').content;
 
@@ -67,7 +67,13 @@ queue.reached(document.getElementById("at")?.elements.version.value ?? 0);
 
 // Whatever a panel posts that names a version is an edit, too.
 document.addEventListener("htmx:config:request", ({ detail: { ctx } }) => {
-  if (ctx.request.method === "POST" && ctx.request.body.has("version")) ctx.fetch = (address, request) => queue.fetch(address, request);
+  if (ctx.request.method !== "POST" || !ctx.request.body.has("version")) return;
+  ctx.request.headers.Accept = "application/json";
+  ctx.fetch = async (address, request) => {
+    const answer = await queue.fetch(address, request);
+    if (!answer.ok) refuseIn(ctx.sourceElement, await answer.clone().json().catch(() => ({})));
+    return answer;
+  };
 });
 
 // A worker changes things, too, as when a fill is put to use; the panel that follows it tells.
