@@ -242,11 +242,12 @@ def _render_range(job: _Job, start: int, stop: int, target: str) -> None:
 
 
 def main() -> None:
-    """Run the command line; a refusal is one sentence on standard error, exit code 1."""
+    """Run the command line; what is wrong is told on standard error, a line each, exit code 1."""
     try:
         commands()
     except CoreError as error:
-        click.echo(f"vistaline: {error}", err=True)
+        for line in (str(error), *error.also):
+            click.echo(f"vistaline: {line}", err=True)
         sys.exit(1)
     except OSError as error:
         click.echo(f"vistaline: {error.filename or ''}: {error.strerror}", err=True)

@@ -116,9 +116,9 @@ def test_a_longer_shot_keeps_the_whole_move(shot: Shot) -> None:
         ("fly", {}, "no edit called 'fly'"),
         ("move_in_depth", {"layer": "front", "distance": "-1"}, "in front of the taking camera"),
         ("move_in_depth", {"layer": "nobody", "distance": "1"}, "no layer 'nobody'"),
-        ("move_in_depth", {"layer": "front"}, "Distance is missing"),
-        ("set_opacity", {"layer": "front", "percent": 140}, "less than or equal to 100"),
-        ("set_lens", {"lens": 0}, "must be greater than 0"),
+        ("move_in_depth", {"layer": "front"}, "Distance needs a value"),
+        ("set_opacity", {"layer": "front", "percent": 140}, "Percent can be at most 100; got 140"),
+        ("set_lens", {"lens": 0}, "Lens must be above 0"),
         ("rename_layer", {"layer": "front", "name": "  "}, "needs a name"),
         ("time_framing", {"framing": 1, "frame": 0}, "later frame"),
         ("time_framing", {"framing": 7, "frame": 0}, "no framing 8"),
@@ -126,6 +126,7 @@ def test_a_longer_shot_keeps_the_whole_move(shot: Shot) -> None:
         ("set_ease", {"framing": 1, "ease": "own", "x1": 0.1}, "four numbers"),
         ("set_format", {"width": 320, "height": 180, "rate": "24", "duration": 1}, "too few"),
         ("size_layer", {"layer": "front", "percent": 0}, "above 0 %"),
+        ("set_framing", {"framing": 0, "forward": 1e9}, "Forward is farther than"),
     ],
 )
 def test_edits_that_make_no_sense_are_refused(

@@ -172,3 +172,42 @@ def test_shot_files_that_make_no_sense(
     shot_file.write_text(shot_file.read_text().replace(*change))
     with pytest.raises(refusal, match=sentence):
         read_shot_file(shot_file)
+
+
+def test_all_that_is_wrong_with_a_file_is_told_at_once_by_layers_names(shot_file: Path) -> None:
+    document = json.loads(shot_file.read_text())
+    first, second = document["layers"][:2]
+    first["opacity"], second["distance"], second["opacitty"] = 3, -1, 1
+    document["cameras"][0]["route"]["framings"][1]["ease"] = "ese-in"
+    shot_file.write_text(json.dumps(document))
+    told = run("check", shot_file, folder=shot_file.parent, fails=True).stderr.splitlines()
+    assert len(told) == 4
+    for words in (f"Layer {first['name']!r}: opacity must", f"Layer {second['name']!r}: distance",
+                  "Did you mean 'opacity'?", "Did you mean 'ease-in'?"):  # fmt: skip
+        assert any(words in line for line in told), (words, told)
+
+
+def test_all_that_does_not_fit_and_all_missing_files_are_told(shot_file: Path) -> None:
+    whole = json.loads(shot_file.read_text())
+    document = json.loads(shot_file.read_text())
+    for layer in document["layers"][:2]:
+        layer["frame_style"] = "none"
+    shot_file.write_text(json.dumps(document))
+    assert (
+        len(
+            [
+                line
+                for line in run(
+                    "check", shot_file, folder=shot_file.parent, fails=True
+                ).stderr.splitlines()
+                if "frame style 'none'" in line
+            ]
+        )
+        == 2
+    )
+    for picture in whole["pictures"].values():
+        picture["file"] = picture["file"].replace(".", "s.")
+    shot_file.write_text(json.dumps(whole))
+    told = run("check", shot_file, folder=shot_file.parent, fails=True).stderr.splitlines()
+    assert len(told) == len(whole["pictures"])
+    assert all("no such file" in line and "Did you mean" in line for line in told)

@@ -6,7 +6,8 @@ of their floors. At the foot, for all of them:
 - ``errors``      what can go wrong, in sentences for a person
 - ``arrays``      names of array types
 - ``model``       what documents are made of: frozen parts, checked when built
-- ``explaining``  what is wrong with a document, in one sentence
+- ``explaining``  what is wrong with a document, in sentences
+- ``near``        what somebody may have meant by a name that is not there
 - ``keyable``     the mark of values that can have keys
 - ``verbs``       edits by name, with checked arguments
 - ``timing``      frame rates, timecode, times as people type them

@@ -19,6 +19,7 @@ from numpy.typing import ArrayLike
 
 from vistaline.core.arrays import FloatArray
 from vistaline.core.errors import ShotError
+from vistaline.core.near import meant
 
 __all__ = ["EASE_NAMES", "NAMED_EASES", "CubicBezier", "Ease", "Spring", "parse_ease"]
 
@@ -217,6 +218,9 @@ def parse_ease(ease: str | tuple[float, float, float, float]) -> Ease:
         return Spring(damping)
     if name == "linear" and len(numbers) >= 2:
         return _linear(numbers)
+    near = meant(ease, EASE_NAMES)
+    if near:
+        raise ShotError(f"There is no ease called {ease!r}. {near}", field="ease")
     raise ShotError(
         f"There is no ease called {ease!r}; use one of {', '.join(EASE_NAMES)}, spring(0.5), "
         "linear(0, 0.5 20%, 1), or four numbers x1, y1, x2, y2.",

@@ -14,6 +14,7 @@ The message is a sentence for the person at the desk: what is wrong, with what, 
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 __all__ = [
@@ -31,6 +32,8 @@ __all__ = [
 class CoreError(Exception):
     """A refusal with a sentence a person can act on."""
 
+    also: Sequence[str] = ()
+
     def __reduce__(self) -> tuple[Any, ...]:
         # Between processes an error goes as what it holds: its class may want other arguments.
         return _rebuilt, (type(self), self.args, self.__dict__)
@@ -44,19 +47,25 @@ def _rebuilt(kind: type[CoreError], arguments: tuple[Any, ...], held: dict[str, 
 
 
 class PictureError(CoreError, ValueError):
-    """A picture cannot be used; ``name`` is the file as the person knows it."""
+    """A picture cannot be used; ``name`` is the file as the person knows it.
 
-    def __init__(self, name: str, reason: str) -> None:
+    ``also``: what is wrong with other pictures that were asked for with it.
+    """
+
+    def __init__(self, name: str, reason: str, *, also: Sequence[str] = ()) -> None:
         super().__init__(f"{name}: {reason}")
-        self.name = name
+        self.name, self.also = name, tuple(also)
 
 
 class ShotError(CoreError, ValueError):
-    """A shot makes no sense; ``field`` is the place in it, such as ``layers.2.opacity``."""
+    """A shot makes no sense; ``field`` is the place in it, such as ``layers.2.opacity``.
 
-    def __init__(self, message: str, *, field: str = "") -> None:
+    ``also``: what else is wrong with it, as far as that can be told before this is mended.
+    """
+
+    def __init__(self, message: str, *, field: str = "", also: Sequence[str] = ()) -> None:
         super().__init__(message)
-        self.field = field
+        self.field, self.also = field, tuple(also)
 
 
 class EditError(CoreError, ValueError):

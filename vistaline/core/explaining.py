@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-import difflib
 import re
 from itertools import pairwise
 from typing import Any
 
 from pydantic import BaseModel, ValidationError
+from pydantic_core import ErrorDetails
 
 from vistaline.core.errors import ShotError
+from vistaline.core.near import meant
 
 __all__ = ["explain"]
 
@@ -27,8 +28,20 @@ _MANY = {
 
 
 def explain(error: ValidationError, model: type[BaseModel] | None = None) -> ShotError:
-    """Turn pydantic's first finding into one sentence that names the field and what to do."""
-    first = error.errors(include_url=False)[0]
+    """Turn pydantic's findings into sentences that name the field and what to do.
+
+    The first is the refusal, the others are what else is wrong (``also``).
+    """
+    found = error.errors(include_url=False)
+    # A list whose only entry is wrong is called empty as well: that is no news.
+    inner = {each["loc"][:n] for each in found for n in range(len(each["loc"]))}
+    found = [each for each in found if each["type"] != "too_short" or each["loc"] not in inner]
+    told = [_explained(each, model) for each in found]
+    rest = dict.fromkeys(line for each in told for line in (str(each), *each.also))
+    return ShotError(str(told[0]), field=told[0].field, also=[*rest][1:])
+
+
+def _explained(first: ErrorDetails, model: type[BaseModel] | None) -> ShotError:
     cause = first.get("ctx", {}).get("error")
     place = _without_tags([str(part) for part in first["loc"]])
     field = ".".join(place)
@@ -36,7 +49,8 @@ def explain(error: ValidationError, model: type[BaseModel] | None = None) -> Sho
         # Who refuses a part knows where in the part; the way to the part comes before that.
         inner = cause.field or ""
         told = inner and not f".{field}".endswith(f".{inner}")
-        return ShotError(str(cause), field=".".join(filter(None, [field, inner if told else ""])))
+        whole = ".".join(filter(None, [field, inner if told else ""]))
+        return ShotError(str(cause), field=whole, also=cause.also)
     if first["type"] == "union_tag_invalid":
         kinds, given = first["ctx"]["expected_tags"], first["ctx"]["tag"]
         return ShotError(f"{field}.kind must be one of {kinds}; got {given!r}.", field=field)
@@ -45,8 +59,7 @@ def explain(error: ValidationError, model: type[BaseModel] | None = None) -> Sho
     if first["type"] == "extra_forbidden":
         loc = [str(part) for part in first["loc"]]
         known = _known_fields(model, loc[:-1]) if model else []
-        near = difflib.get_close_matches(place[-1], known, n=1)
-        hint = f"Did you mean {near[0]!r}?" if near else "Remove it."
+        hint = meant(place[-1], known) or "Remove it."
         return ShotError(f"{field} is not a known field. {hint}", field=field)
     if first["type"] in ("missing", "missing_keyword_only_argument"):
         return ShotError(f"{field} is missing; it must be given.", field=field)

@@ -94,7 +94,7 @@ class Verbs(Generic[Document]):
             raise EditError(str(error)) from error
 
 
-_ALONG = {"position": ("across", "up", "forward"), "size": ("width", "height")}
+_ALONG = {"position": ("across", "up", "forward")}
 """What people call the numbers of a value that has several."""
 
 
@@ -109,6 +109,9 @@ def _refusal(error: ShotError) -> EditError:
     words = name.replace("_", " ")
     if name in _ALONG and number.isdigit():
         words = _ALONG[name][int(number)]
+        # Its limits are the same both ways, and it may be kept with the other sign.
+        rule = "is farther than anything can be put here. Type a smaller number."
+        return EditError(f"{words.capitalize()} {rule}", field=words, rule=rule)
     rule = message.removeprefix(f"{place} ").replace(
         "is missing; it must be given", "needs a value"
     )

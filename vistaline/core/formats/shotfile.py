@@ -9,6 +9,7 @@ from pathlib import Path, PurePosixPath
 from vistaline.core.errors import PictureError, ShotError
 from vistaline.core.files import write_atomically
 from vistaline.core.looks.typefaces import shelve
+from vistaline.core.near import meant
 from vistaline.core.picture.decode import inspect_picture
 from vistaline.core.shot.document import complete, dump_shot, parse_shot
 from vistaline.core.shot.shot import Shot
@@ -48,19 +49,30 @@ def read_shot_file(path: Path) -> tuple[Shot, dict[str, Path]]:
 
 
 def picture_paths(shot: Shot, folder: Path) -> dict[str, Path]:
-    """Return where each picture lies; only files below ``folder`` are accepted."""
-    paths = {}
+    """Return where each picture lies; only files below ``folder`` are accepted.
+
+    Raises
+    ------
+    PictureError
+        One of them does not; ``also`` has what is wrong with the others.
+    """
+    paths, refused = {}, []
     root = folder.resolve()
     for key, picture in shot.pictures.items():
         named = PurePosixPath(picture.file)
         found = (root / named).resolve()
         if named.is_absolute() or not found.is_relative_to(root):
-            raise PictureError(
-                picture.file, "pictures must lie beside the shot file or in a folder below it."
-            )
-        if not found.is_file():
-            raise PictureError(picture.file, f"there is no such file in {root.name}/.")
-        paths[key] = found
+            reason = "pictures must lie beside the shot file or in a folder below it."
+            refused.append(PictureError(picture.file, reason))
+        elif not found.is_file():
+            beside = [each.name for each in found.parent.glob("*")]
+            reason = f"there is no such file in {root.name}/. {meant(found.name, beside)}"
+            refused.append(PictureError(picture.file, reason.strip()))
+        else:
+            paths[key] = found
+    if refused:
+        refused[0].also = [str(each) for each in refused[1:]]
+        raise refused[0]
     return paths
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from typing import Protocol
 
 from vistaline.core.errors import ShotError
@@ -43,29 +43,46 @@ class ShotParts(Protocol):
         ...
 
 
+Findings = Iterator[ShotError]
+
+
 def check_shot(shot: ShotParts) -> None:
-    """Raise ``ShotError`` for the first part that does not fit; ``field`` is its path."""
+    """Raise ``ShotError`` for the first part that does not fit; ``field`` is its path.
+
+    Its ``also`` has what else does not fit.
+    """
+    findings = [*_misfits(shot)]
+    if findings:
+        findings[0].also = [str(each) for each in findings[1:]]
+        raise findings[0]
+
+
+def _misfits(shot: ShotParts) -> Findings:
     ids = {layer.id for layer in shot.layers}
     mounts = {mount.id for mount in shot.mounts}
     if len(mounts) < len(shot.mounts):
-        raise ShotError("Two mounts have one id; each needs its own.", field="mounts")
-    _check_layers(shot, ids, mounts)
-    for mount in shot.mounts:
-        standing_of(mount, shot.mounts)
+        yield ShotError("Two mounts have one id; each needs its own.", field="mounts")
+    yield from _layers(shot, ids, mounts)
+    for i, mount in enumerate(shot.mounts):
+        try:
+            standing_of(mount, shot.mounts)
+        except ShotError as error:
+            error.field = f"mounts.{i}.ride"
+            yield error
     routes = {f"cameras.{i}.route": camera.route for i, camera in enumerate(shot.cameras)}
     routes |= {f"takes.{i}.route": take.route for i, take in enumerate(shot.takes)}
     for place, route in routes.items():
         if route.ride and route.ride.on not in mounts:
-            raise ShotError(
+            yield ShotError(
                 f"The camera rides on {route.ride.on!r}, which is not among the mounts.",
                 field=f"{place}.ride",
             )
-        _check_route(shot, route, ids, place)
-    _check_cuts(shot)
-    _check_rows(shot, ids, mounts)
+        yield from _route(shot, route, ids, place)
+    yield from _cuts(shot)
+    yield from _rows(shot, ids, mounts)
 
 
-def _check_layers(shot: ShotParts, ids: Collection[str], mounts: Collection[str]) -> None:
+def _layers(shot: ShotParts, ids: Collection[str], mounts: Collection[str]) -> Findings:
     cameras = {camera.id for camera in shot.cameras}
     for i, layer in enumerate(shot.layers):
         others = set(ids) - {layer.id}
@@ -78,57 +95,57 @@ def _check_layers(shot: ShotParts, ids: Collection[str], mounts: Collection[str]
             ("paired", layer.paired, others, "other layer"),
         ):
             if named and named not in known:
-                raise ShotError(
+                yield ShotError(
                     f"Layer {layer.name!r} uses {kind} {named!r}, which is not in the shot.",
                     field=f"layers.{i}.{field}",
                 )
 
 
-def _check_rows(shot: ShotParts, layers: Collection[str], mounts: Collection[str]) -> None:
+def _rows(shot: ShotParts, layers: Collection[str], mounts: Collection[str]) -> Findings:
     cameras = {camera.id for camera in shot.cameras}
     known = {"layer": layers, "mount": mounts, "style": shot.frame_styles, "camera": cameras}
     end, seen = shot.duration - 1, set()
     for i, row in enumerate(shot.rows):
         kind, _, name = row.of.partition(":")
         if name not in known[kind]:
-            raise ShotError(
+            yield ShotError(
                 f"There are keys for {kind} {name!r}, which is not in the shot.",
                 field=f"rows.{i}.of",
             )
         if (row.of, row.value) in seen:
-            raise ShotError(
+            yield ShotError(
                 f"{row.about.label} of {row.of} has two rows of keys; put them in one.",
                 field=f"rows.{i}",
             )
         seen.add((row.of, row.value))
         if row.keys[-1].frame > end:
-            raise ShotError(
+            yield ShotError(
                 f"{row.about.label} of {row.of} has a key at frame {row.keys[-1].frame}, but "
                 f"the shot ends with frame {end}. Make the shot longer, or the key earlier.",
                 field=f"rows.{i}.keys",
             )
 
 
-def _check_cuts(shot: ShotParts) -> None:
+def _cuts(shot: ShotParts) -> Findings:
     if len({take.name for take in shot.takes}) < len(shot.takes):
-        raise ShotError("Two takes have one name; each needs its own.", field="takes")
+        yield ShotError("Two takes have one name; each needs its own.", field="takes")
     known = [camera.id for camera in shot.cameras]
     if len({*known}) < len(known):
-        raise ShotError("Two cameras have one id; each needs its own.", field="cameras")
+        yield ShotError("Two cameras have one id; each needs its own.", field="cameras")
     if shot.directed not in known:
-        raise ShotError(
+        yield ShotError(
             f"Camera {shot.directed!r} is directed, which the shot does not have.",
             field="directed",
         )
     before = -1
     for i, cut in enumerate(shot.cuts):
         if cut.camera not in known:
-            raise ShotError(
+            yield ShotError(
                 f"Cut {i + 1} is to camera {cut.camera!r}, which the shot does not have.",
                 field=f"cuts.{i}.camera",
             )
         if not before < cut.frame < shot.duration:
-            raise ShotError(
+            yield ShotError(
                 f"Cut {i + 1} is at frame {cut.frame}: cuts must follow each other, within the "
                 "shot. Move it or remove it.",
                 field=f"cuts.{i}.frame",
@@ -136,23 +153,23 @@ def _check_cuts(shot: ShotParts) -> None:
         before = cut.frame
 
 
-def _check_route(shot: ShotParts, route: Route, layers: Collection[str], place: str) -> None:
+def _route(shot: ShotParts, route: Route, layers: Collection[str], place: str) -> Findings:
     last, end = route.framings[-1], shot.duration - 1
     if last.last > end:
         how = "is at" if last.frame > end else "is held to"
-        raise ShotError(
+        yield ShotError(
             f"The last framing {how} frame {max(last.frame, last.last)}, but the shot ends "
             f"with frame {end}. Make the shot longer, or the framing earlier or shorter.",
             field=f"{place}.framings.{len(route.framings) - 1}.frame",
         )
     if route.aim and route.aim.at not in layers:
-        raise ShotError(
+        yield ShotError(
             f"The camera aims at {route.aim.at!r}, which is not among the layers.",
             field=f"{place}.aim",
         )
     for i, framing in enumerate(route.framings):
         if framing.keeps and framing.keeps not in layers:
-            raise ShotError(
+            yield ShotError(
                 f"Framing {i + 1} keeps the size of {framing.keeps!r}, which is not among the "
                 "layers.",
                 field=f"{place}.framings.{i}.keeps",

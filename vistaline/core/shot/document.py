@@ -6,6 +6,7 @@ tell; ``complete`` fills that in.
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from pydantic import ValidationError
@@ -28,7 +29,8 @@ def parse_shot(document: Any) -> Shot:
     Raises
     ------
     ShotError
-        With one sentence that names the field, and that field's path in ``field``.
+        With one sentence that names the field, and that field's path in ``field``; what else is
+        wrong is in ``also``.
     """
     if not isinstance(document, dict) or "vistaline" not in document:
         raise ShotError(
@@ -42,10 +44,23 @@ def parse_shot(document: Any) -> Shot:
             f"{SHOT_VERSION}. Open it with a newer Vistaline.",
             field="vistaline",
         )
+    document = migrated(document)
     try:
-        return Shot.model_validate(migrated(document))
+        return Shot.model_validate(document)
     except ValidationError as error:
-        raise explain(error, Shot) from error
+        told = explain(error, Shot)
+        first, *also = (_by_name(line, document) for line in (str(told), *told.also))
+        raise ShotError(first, field=told.field, also=also) from error
+
+
+def _by_name(line: str, document: dict[str, Any]) -> str:
+    """Return a sentence about a part of a layer so that it begins with the layer's name."""
+    found = re.match(r"layers\.(\d+)\.(?=\S)", line)
+    try:
+        name = document["layers"][int(found[1])]["name"] if found else ""
+    except (KeyError, IndexError, TypeError):
+        name = ""
+    return f"Layer {name!r}: {line[found.end() :]}" if found and name else line
 
 
 def dump_shot(shot: Shot) -> dict[str, Any]:
