@@ -15,6 +15,7 @@ from vistaline.core.errors import PictureError, RenderError, ShotError
 from vistaline.core.formats.encoders import ClipFormat
 from vistaline.core.formats.shotfile import read_shot_file, write_shot_file
 from vistaline.core.formats.video import ClipWriter, join_clips
+from vistaline.core.picture.colour import encode_srgb, linearise_srgb
 from vistaline.core.timing import parse_rate
 
 
@@ -211,3 +212,27 @@ def test_all_that_does_not_fit_and_all_missing_files_are_told(shot_file: Path) -
     told = run("check", shot_file, folder=shot_file.parent, fails=True).stderr.splitlines()
     assert len(told) == len(whole["pictures"])
     assert all("no such file" in line and "Did you mean" in line for line in told)
+
+
+def test_frames_with_transparency_over_a_background_are_the_frames(
+    shot_file: Path, tmp_path: Path
+) -> None:
+    document = json.loads(shot_file.read_text())
+    document["background"] = "#204060"
+    document["layers"] = document["layers"][1:]  # the cutout alone
+    shot_file.write_text(json.dumps(document))
+    run("render", shot_file, "-o", "a/%04d.alpha.png", "--frames", "0-0", folder=tmp_path)
+    run("render", shot_file, "-o", "b/%04d.png", "--frames", "0-0", folder=tmp_path)
+    seen = Image.open(tmp_path / "a/0000.alpha.png")
+    whole = np.asarray(Image.open(tmp_path / "b/0000.png")).astype(float)
+    assert seen.mode == "RGBA"
+    rgba = np.asarray(seen).astype(float)
+    assert (rgba[..., 3] == 0).any() and (rgba[..., 3] == 255).any()
+    # Source-over in linear light (W3C Compositing 1, section 5.1); its transfer: test_colour.
+    light, ground = (
+        linearise_srgb(rgba[..., :3] / 255),
+        linearise_srgb(np.array([0x20, 0x40, 0x60]) / 255),
+    )
+    alpha = rgba[..., 3:] / 255
+    over = encode_srgb(light * alpha + ground * (1 - alpha)) * 255
+    assert np.abs(over - whole).max() <= 2

@@ -10,6 +10,7 @@ import json
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 from sqlalchemy import func, select, text, update
@@ -33,8 +34,10 @@ from vistaline.actions.pictures import Library
 from vistaline.actions.queue import Queue
 from vistaline.actions.shots import current_shot
 from vistaline.core.errors import RenderError
+from vistaline.core.files import write_atomically
 from vistaline.core.formats.encoders import ClipFormat
 from vistaline.core.formats.outputs import encoder_called
+from vistaline.core.picture.still import encode_jpeg
 from vistaline.core.render.clip import Output, frame_ranges, range_length, render_frames
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.shot.document import dump_shot, parse_shot
@@ -52,9 +55,11 @@ __all__ = [
     "RenderProgress",
     "announce",
     "jobs_of",
+    "newest_frame",
     "orphaned_jobs",
     "progress_of",
     "remove_render",
+    "rename_render",
     "resume_render",
     "start_render",
     "stop_render",
@@ -62,6 +67,8 @@ __all__ = [
 ]
 
 _WORKERS = 2
+_NEWEST, _SMALL = "newest.jpg", 400
+"""The small picture of the newest frame, and its longer side in pixels."""
 _OLD_ENOUGH = 12.0
 """Seconds after which a render that nobody is at has lost its invitation, or its worker."""
 
@@ -82,6 +89,8 @@ def start_render(
         raise Refused(str(error)) from error
     shot = current_shot(session, row)
     last = shot.frame.duration - 1 if last is None else last
+    if first > last:
+        raise Refused(f"The first frame, {first}, comes after the last, {last}. Exchange them.")
     if not 0 <= first <= last < shot.frame.duration:
         raise Refused(f"The shot has frames 0 to {shot.frame.duration - 1}; choose among them.")
     if not 0.05 <= scale <= 2:
@@ -126,6 +135,19 @@ def remove_render(session: Session, library: Library, job: RenderJob) -> None:
     session.delete(job)
     session.flush()
     library.files.discard_render(job.id)
+
+
+def rename_render(job: RenderJob, name: str) -> None:
+    """Give a render a name of its own; what is downloaded is called by it."""
+    if not name.strip():
+        raise Refused("A render needs a name. Type one.")
+    job.name = name.strip()[:120]
+
+
+def newest_frame(library: Library, job: RenderJob) -> Path | None:
+    """Return a small picture of the newest frame of a render; None before there is one."""
+    path = library.files.render_folder(job.id) / _NEWEST
+    return path if path.exists() else None
 
 
 def announce(queue: Queue, job: RenderJob) -> bool:
@@ -303,7 +325,16 @@ def _render_range(hand: _Hand, renderer: Renderer, job: RenderJob, piece: Render
         output = Output(encoder=encoder, target=target, threads=1, keep=True)
         render_frames(renderer, frames, output, progress=progress, check=beating.check)
         encoded = len(frames)
+        _show(hand, job, frames[-1])
         _done(hand, RenderRange, piece.id, state=JobState.DONE, **how_far())
+
+
+def _show(hand: _Hand, job: RenderJob, frame: int) -> None:
+    """Keep a small picture of a frame beside what is rendered."""
+    shot = _shot_of(job)
+    small = scaled(shot, min(1.0, _SMALL / max(shot.frame.size)))
+    rgb = Renderer(small, hand.library.looks_of(small), threads=1).rgb(frame)
+    write_atomically(hand.library.files.render_folder(job.id) / _NEWEST, encode_jpeg(rgb))
 
 
 def _beating(

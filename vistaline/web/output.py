@@ -51,7 +51,14 @@ def jobs(shot_id: int) -> Any:
 def _jobs(row: ShotRow) -> dict[str, Any]:
     found = renders.jobs_of(session(), row)
     return {
-        "jobs": [(job, renders.progress_of(session(), job)) for job in found],
+        "jobs": [
+            (
+                job,
+                renders.progress_of(session(), job),
+                renders.newest_frame(services().library, job) is not None,
+            )
+            for job in found
+        ],
         "encoders": ENCODERS,
         "active": any(job.state in (JobState.WAITING, JobState.RUNNING) for job in found),
     }
@@ -104,6 +111,26 @@ def remove(job_id: int) -> Any:
     renders.remove_render(session(), services().library, job)
     session().commit()
     return _list(row)
+
+
+@blueprint.post("/renders/<int:job_id>/name")
+@login_required
+def rename(job_id: int) -> Any:
+    """Give a render another name."""
+    job = _job(job_id)
+    renders.rename_render(job, request.form.get("name", ""))
+    session().commit()
+    return _list(job.shot)
+
+
+@blueprint.get("/renders/<int:job_id>/newest.jpg")
+@login_required
+def newest(job_id: int) -> Any:
+    """Send a small picture of a render's newest frame."""
+    path = renders.newest_frame(services().library, _job(job_id))
+    if path is None:
+        raise NotFound("No frame of this render is finished yet.")
+    return send_file(path, mimetype="image/jpeg", max_age=0)
 
 
 @blueprint.get("/renders/<int:job_id>/result")

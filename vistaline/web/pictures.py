@@ -110,6 +110,8 @@ def remove(picture_id: int) -> Any:
     used = shots.shots_showing(session(), project_id, picture.file, picture.original)
     pictures.remove_picture(session(), picture, used)
     session().commit()
+    if request.headers.get("HX-Request"):
+        return "", 204, {"HX-Trigger": "picturechange"}
     return redirect(url_for("pictures.bench", project_id=project_id))
 
 

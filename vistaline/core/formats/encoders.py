@@ -28,6 +28,8 @@ class Layout(StrEnum):
     """(height * 3/2, width) uint8: planar 4:2:0, BT.709, narrow range."""
     RGB8 = "rgb8"
     """(height, width, 3) uint8, sRGB."""
+    RGBA8 = "rgba8"
+    """(height, width, 4) uint8: sRGB, straight alpha, nothing behind the layers."""
     LINEAR16 = "linear16"
     """(height, width, 4) uint16: linear light, premultiplied, over the shot's background."""
 

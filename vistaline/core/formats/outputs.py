@@ -14,13 +14,15 @@ from pydantic import ValidationError
 from vistaline.core.errors import RenderError
 from vistaline.core.explaining import explain
 from vistaline.core.formats.encoders import Encoder
-from vistaline.core.formats.sequence import PngFrames
+from vistaline.core.formats.sequence import PngFrames, PngFramesWithAlpha
 from vistaline.core.formats.video import H264Clip
 from vistaline.core.model import Part
 
 __all__ = ["ENCODERS", "encoder_called", "encoder_for", "options_for", "register"]
 
-_REGISTERED: dict[str, Encoder] = {each.key: each for each in (H264Clip(), PngFrames())}
+_REGISTERED: dict[str, Encoder] = {
+    each.key: each for each in (H264Clip(), PngFrames(), PngFramesWithAlpha())
+}
 ENCODERS: Mapping[str, Encoder] = MappingProxyType(_REGISTERED)
 """All outputs by their keys, in the order in which they are offered."""
 
@@ -46,9 +48,9 @@ def encoder_called(key: str) -> Encoder:
 
 def encoder_for(target: str) -> Encoder:
     """Return the output that a path on the command line means, by how it ends; RenderError."""
-    for encoder in ENCODERS.values():
-        if target.lower().endswith(encoder.ending):
-            return encoder
+    named = [each for each in ENCODERS.values() if target.lower().endswith(each.ending)]
+    if named:
+        return max(named, key=lambda each: len(each.ending))
     known = " or ".join(f"{each.label.lower()} ({each.ending})" for each in ENCODERS.values())
     raise RenderError(f"{target}: name a {known}.")
 

@@ -1,4 +1,4 @@
-"""Frames as numbered PNG files: 8-bit sRGB."""
+"""Frames as numbered PNG files: 8-bit sRGB, over the background or with transparency."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from vistaline.core.formats.encoders import ClipFormat, Layout
 from vistaline.core.model import Part
 from vistaline.core.picture.still import encode_png
 
-__all__ = ["PngFrames"]
+__all__ = ["PngFrames", "PngFramesWithAlpha"]
 
 
 def numbered(pattern: str, frame: int) -> Path:
@@ -115,3 +115,11 @@ class PngFrames:
                 check()
                 archive.write(frame, frame.name)
         replace_safely(unfinished, result)
+
+
+class PngFramesWithAlpha(PngFrames):
+    """The same without the shot's background: what no layer covers is transparent."""
+
+    key, label, about = "png-alpha", "Frames with transparency", "PNG, 8-bit sRGB, straight alpha"
+    ending = ".alpha.png"
+    layout = Layout.RGBA8

@@ -14,7 +14,7 @@ import numpy as np
 from vistaline.core.arrays import Rgba16
 from vistaline.core.formats.encoders import Layout
 from vistaline.core.looks.blending import MODES, Blend
-from vistaline.core.picture.colour import hex_to_linear
+from vistaline.core.picture.colour import hex_to_linear, straight_codes
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render import composite
 from vistaline.core.render.laying import EDGES, Cards
@@ -105,12 +105,17 @@ class Renderer:
         self._bands(frame, encode)
         return out
 
-    def linear(self, frame: float) -> Rgba16:
-        """Return a frame as (height, width, 4) uint16: linear, premultiplied, over the ground."""
+    def linear(self, frame: float, *, over_ground: bool = True) -> Rgba16:
+        """Return a frame as (height, width, 4) uint16: linear, premultiplied.
+
+        The shot's background shows where nothing is, unless ``over_ground`` is false; alpha is
+        that of the layers either way.
+        """
         out = np.empty((self._height, self._width, 4), np.uint16)
 
         def encode(y0: int, y1: int, cards: Cards, ground: np.ndarray) -> None:
-            composite.composite_linear(cards, ground, y0, out[y0:y1])
+            behind = ground if over_ground else np.zeros_like(ground)
+            composite.composite_linear(cards, behind, y0, out[y0:y1])
 
         self._bands(frame, encode)
         return out
@@ -136,6 +141,8 @@ class Renderer:
                 return self.yuv(frame, out)
             case Layout.RGB8:
                 return self.rgb(frame)
+            case Layout.RGBA8:
+                return straight_codes(self.linear(frame, over_ground=False))
             case Layout.LINEAR16:
                 return self.linear(frame)
         assert_never(layout)

@@ -22,6 +22,8 @@ document.addEventListener("htmx:after:swap", () => {
 document.addEventListener("htmx:error", () => notice("The server does not answer. Nothing was lost; try again shortly."));
 // What was done, but will take effect later, is said beside the answer.
 document.addEventListener("htmx:after:request", ({ detail: { ctx } }) => {
+  const { closes } = ctx.sourceElement.dataset;
+  if (closes && ctx.response?.status < 400) document.getElementById(closes).close();
   const said = ctx.response?.headers.get("X-Notice");
   if (said) notice(said, "info");
 });
@@ -47,8 +49,6 @@ document.addEventListener("click", (event) => {
 document.addEventListener("submit", (event) => {
   // A value's form is sent when the value changes; Enter must not send it once more as a page.
   if (event.target.hasAttribute("hx-post") && !event.target.hasAttribute("action")) event.preventDefault();
-  const closes = event.target.dataset.closes;
-  if (closes) document.getElementById(closes).close();
 });
 document.addEventListener("change", (event) => {
   const reveals = event.target.dataset.reveals;

@@ -12,7 +12,7 @@ export function refuse({ error = UNANSWERED, reload = false } = {}) {
 export function refuseIn(form, { error = UNANSWERED, field: name = "", rule = "", reload = false } = {}) {
   const fields = [...(form?.elements ?? [])].filter((each) => each.type !== "hidden" && each.matches("input, select, textarea"));
   const field = fields.find((each) => each.name === name) ?? (fields.length === 1 ? fields[0] : null);
-  if (reload || !field || !form.matches("#inspector form")) return refuse({ error, reload });
+  if (reload || !field || !form.matches("#inspector form, dialog form")) return refuse({ error, reload });
   const label = field.labels?.[0]?.textContent.trim();
   form.parentElement.querySelectorAll(":scope > .refused").forEach((old) => old.remove());
   const said = document.createElement("p");
