@@ -29,17 +29,10 @@ __all__ = [
     "paste_layers",
     "redo",
     "shot_at",
-    "shots_of",
     "shots_showing",
     "undo",
     "undo_labels",
 ]
-
-
-def shots_of(session: Session, project_id: int) -> list[ShotRow]:
-    """Return a project's shots in the order they were started."""
-    query = select(ShotRow).where(ShotRow.project_id == project_id).order_by(ShotRow.id)
-    return list(session.scalars(query))
 
 
 def create_shot(session: Session, project_id: int, shot: Shot, person_id: int | None) -> ShotRow:
@@ -153,9 +146,10 @@ def undo_labels(session: Session, row: ShotRow) -> tuple[str | None, str | None]
 
 def shots_showing(session: Session, project_id: int, *files: str) -> list[str]:
     """Return the names of a project's shots that show one of these stored pictures."""
+    rows = session.scalars(select(ShotRow).where(ShotRow.project_id == project_id))
     return [
         row.name
-        for row in shots_of(session, project_id)
+        for row in rows
         if any(ref.file in files for ref in current_shot(session, row).pictures.values())
     ]
 

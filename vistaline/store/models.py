@@ -196,6 +196,21 @@ class ShotRow(Revised, Base):
     project: Mapped[Project] = relationship()
 
 
+class ShotListing(Base):
+    """Where a shot stands in its project's list.
+
+    A table of its own: moving a shot in the list is no change of the shot, and its version stays.
+    """
+
+    __tablename__ = "shot_listing"
+    shot_id: Mapped[int] = mapped_column(
+        ForeignKey("shot.id", ondelete="CASCADE"), primary_key=True
+    )
+    place: Mapped[int | None]
+    removed: Mapped[datetime | None]
+    """When it was taken off the list; it is kept, and can be brought back."""
+
+
 class Revision(RevisionOf, Base):
     """A revision of a shot."""
 

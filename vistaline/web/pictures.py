@@ -19,6 +19,7 @@ from vistaline.store.models import Picture
 from vistaline.web import tasks
 from vistaline.web.context import person_id, services, session
 from vistaline.web.editing import send_kept
+from vistaline.web.listing import listed
 
 __all__ = ["SIZES", "blueprint", "output_size"]
 
@@ -42,7 +43,8 @@ def bench(project_id: int) -> Any:
         project=project,
         role=projects.role_in(session(), person_id(), project_id),
         **_tiles(project_id),
-        shots=shots.shots_of(session(), project_id),
+        **listed(project_id),
+        project_id=project_id,
         sizes=SIZES,
         rates=RATE_PRESETS,
         lens=DEFAULT_LENS,

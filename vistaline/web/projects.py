@@ -8,7 +8,7 @@ from flask import Blueprint, redirect, render_template, request, url_for
 from flask_login import login_required
 
 from vistaline.actions import projects
-from vistaline.actions.shots import shots_of
+from vistaline.actions.listing import shots_of
 from vistaline.web.context import person_id, session
 
 __all__ = ["blueprint"]

@@ -9,10 +9,11 @@ from typing import Any, BinaryIO, cast
 from flask import Blueprint, redirect, request, url_for
 from flask_login import login_required
 
-from vistaline.actions import plates, projects, shots
+from vistaline.actions import plates, projects
 from vistaline.actions import tasks as picture_tasks
 from vistaline.actions.cuttings import Cuttings
 from vistaline.actions.errors import NotFound, Refused
+from vistaline.actions.listing import shots_of
 from vistaline.actions.pictures import pictures_of
 from vistaline.actions.sets import frame_like
 from vistaline.core.errors import CoreError
@@ -51,7 +52,7 @@ def bench(picture_id: int) -> Any:
         "sheet/separate.html",
         opened,
         "separate",
-        shots=shots.shots_of(session(), opened.picture.project_id),
+        shots=shots_of(session(), opened.picture.project_id),
         frame=frame_like((opened.picture.width, opened.picture.height)),
         rates=RATE_PRESETS,
     )
