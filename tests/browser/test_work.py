@@ -158,6 +158,13 @@ def test_a_project_from_upload_to_shot(page: Page, picture_files: dict[str, Path
     assert page.request.get("/projects/999").status == 404
 
 
+def undo_everything(page: Page) -> None:
+    """Take every edit of the shot back, one after the other."""
+    while page.locator("[data-history=undo]").is_enabled():
+        with change(page):
+            page.click("[data-history=undo]")
+
+
 def test_arranging(page: Page) -> None:
     open_bench(page, own(DUSK), "arrange")
     page.click(".depth-card[data-layer=keeper]")
@@ -231,10 +238,7 @@ def test_arranging(page: Page) -> None:
     page.press("#v-lens", "Enter")
     expect(page.locator("#notice")).to_contain_text("must be greater than 0")
 
-    # All of it taken back, edit by edit, is what was there.
-    while page.locator("[data-history=undo]").is_enabled():
-        with change(page):
-            page.click("[data-history=undo]")
+    undo_everything(page)
     assert np.abs(snapshot(page, 0).astype(int) - framed).max() <= 2
 
 

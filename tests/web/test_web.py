@@ -262,7 +262,13 @@ def test_a_render_is_rendered_joined_and_fetched(
     assert (facts["width"], facts["avg_frame_rate"], facts["nb_read_frames"]) == (160, "25/1", "50")
     assert "Done" in client.get(f"{shot}/output").text
     # Only the result is left of the pieces.
-    assert len(list(services.library.files.render_folder(job).iterdir())) == 1
+    left = {each.name for each in services.library.files.render_folder(job).iterdir()}
+    assert left == {"result.mp4", "newest.jpg"}
+    with client.get(f"/renders/{job}/newest.jpg") as answer:
+        assert answer.mimetype == "image/jpeg"
+    client.post(f"/renders/{job}/name", data={"name": "For the trustees"})
+    with client.get(f"/renders/{job}/result") as answer:
+        assert "for-the-trustees" in answer.headers["Content-Disposition"]
 
 
 def test_frames_come_as_an_archive(
