@@ -158,13 +158,6 @@ def test_a_project_from_upload_to_shot(page: Page, picture_files: dict[str, Path
     assert page.request.get("/projects/999").status == 404
 
 
-def undo_everything(page: Page) -> None:
-    """Take every edit of the shot back, one after the other."""
-    while page.locator("[data-history=undo]").is_enabled():
-        with change(page):
-            page.click("[data-history=undo]")
-
-
 def test_arranging(page: Page) -> None:
     open_bench(page, own(DUSK), "arrange")
     page.click(".depth-card[data-layer=keeper]")

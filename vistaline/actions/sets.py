@@ -13,10 +13,12 @@ from sqlalchemy.orm import Session
 from vistaline.actions.errors import Refused
 from vistaline.actions.history import Change
 from vistaline.actions.shots import change_shot, create_shot, current_shot
+from vistaline.core.edits.hanging import side_by_side
 from vistaline.core.errors import CoreError
 from vistaline.core.explaining import explain
 from vistaline.core.geometry.optics import DEFAULT_LENS, covering_focal_length
 from vistaline.core.looks.blending import Blend
+from vistaline.core.looks.frame_styles import READY_STYLES
 from vistaline.core.shot.cameras import Camera
 from vistaline.core.shot.route import Framing, Route
 from vistaline.core.shot.shot import FrameFormat, Layer, PictureRef, Shot, TakingCamera
@@ -24,10 +26,19 @@ from vistaline.core.shot.shows import PictureShown
 from vistaline.core.shot.stands import Box, Taken
 from vistaline.store.models import Picture, ShotRow
 
-__all__ = ["Placed", "ShotWanted", "add_set", "first_distances", "frame_like", "start_set"]
+__all__ = [
+    "Placed",
+    "ShotWanted",
+    "add_set",
+    "first_distances",
+    "frame_like",
+    "start_row",
+    "start_set",
+]
 
 NEAREST, FARTHEST = 2.0, 6.0
 _LONGEST_FRAME = 1920
+_WALL = "#2a2d33"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -94,12 +105,36 @@ def start_set(
     person_id: int | None,
 ) -> ShotRow:
     """Start a shot from pictures on a canvas, far to near; its framing is the canvas as it is."""
+    pictures = _references([each.picture for each in placed])
+    shot = _begun(wanted, canvas).evolve(pictures=pictures, layers=tuple(_layers(placed)))
+    return create_shot(session, project_id, shot, person_id)
+
+
+def start_row(
+    session: Session,
+    pictures: Sequence[Picture],
+    wanted: ShotWanted,
+    style: str,
+    *,
+    captions: bool,
+    person_id: int | None,
+) -> ShotRow:
+    """Start a shot in which pictures hang side by side; ``style`` is one of the ready-made."""
+    ready = (style, READY_STYLES[style]) if style in READY_STYLES else None
+    names = [Path(picture.name).stem[:80] or "Print" for picture in pictures]
+    begun = _begun(wanted, (wanted.width, wanted.height)).evolve(background=_WALL)
+    shot = side_by_side(begun, _references(pictures), names, ready, captions=captions)
+    return create_shot(session, pictures[0].project_id, shot, person_id)
+
+
+def _begun(wanted: ShotWanted, canvas: tuple[int, int]) -> Shot:
+    """Return a shot without layers, whose camera stands where a canvas was taken from."""
     try:
         frame = wanted.frame
         framings = [Framing(frame=0, name="First")]
         if frame.duration > 1:
             framings.append(Framing(frame=frame.duration - 1, name="Last"))
-        shot = Shot(
+        return Shot(
             name=wanted.name.strip() or "Untitled",
             frame=frame,
             taking_camera=TakingCamera(
@@ -107,15 +142,12 @@ def start_set(
                 height=canvas[1],
                 focal_length=covering_focal_length(DEFAULT_LENS, frame=frame.size, picture=canvas),
             ),
-            pictures=_references(placed),
-            layers=tuple(_layers(placed)),
             cameras=(Camera(route=Route(framings=tuple(framings))),),
         )
     except ValidationError as error:
         raise Refused(str(explain(error, Shot))) from error
     except CoreError as error:
         raise Refused(str(error)) from error
-    return create_shot(session, project_id, shot, person_id)
 
 
 def add_set(
@@ -143,7 +175,10 @@ def add_set(
         row,
         "add_layers",
         {
-            "pictures": {key: ref.model_dump() for key, ref in _references(placed).items()},
+            "pictures": {
+                key: ref.model_dump()
+                for key, ref in _references([each.picture for each in placed]).items()
+            },
             "layers": json.loads(json.dumps([layer.model_dump() for layer in layers])),
         },
         Change(version=row.version, person_id=person_id),
@@ -153,12 +188,10 @@ def add_set(
     return []
 
 
-def _references(placed: Sequence[Placed]) -> dict[str, PictureRef]:
+def _references(pictures: Sequence[Picture]) -> dict[str, PictureRef]:
     return {
-        f"p{each.picture.id}": PictureRef(
-            file=each.picture.file, width=each.picture.width, height=each.picture.height
-        )
-        for each in placed
+        f"p{each.id}": PictureRef(file=each.file, width=each.width, height=each.height)
+        for each in pictures
     }
 
 

@@ -13,6 +13,7 @@ from vistaline.actions import intake, pictures, projects, shots, starting
 from vistaline.actions.errors import Refused
 from vistaline.actions.sets import ShotWanted
 from vistaline.core.geometry.optics import DEFAULT_LENS
+from vistaline.core.looks.frame_styles import READY_STYLES
 from vistaline.core.prepare.steps import push_in_limit
 from vistaline.core.timing import RATE_PRESETS, parse_rate
 from vistaline.store.models import Picture
@@ -47,6 +48,7 @@ def bench(project_id: int) -> Any:
         project_id=project_id,
         sizes=SIZES,
         rates=RATE_PRESETS,
+        ready_styles=READY_STYLES,
         lens=DEFAULT_LENS,
     )
 
@@ -152,6 +154,8 @@ def start_shot(project_id: int) -> Any:
             duration=round(_seconds() * rate),
         ),
         person_id=person_id(),
+        round_them=form.get("round_them", ""),
+        captions="captions" in form,
     )
     session().commit()
     for remark in remarks:

@@ -16,7 +16,16 @@ from vistaline.core.keyable import ANGLE, COLOUR, PERCENT, SHARE, Keyed, Kind
 from vistaline.core.model import Degrees, HexColour, Part, Share
 from vistaline.core.picture.colour import hex_to_linear
 
-__all__ = ["Crop", "FrameStyle", "Shadow", "draw_framed", "margin_of", "rounded", "window_of"]
+__all__ = [
+    "READY_STYLES",
+    "Crop",
+    "FrameStyle",
+    "Shadow",
+    "draw_framed",
+    "margin_of",
+    "rounded",
+    "window_of",
+]
 
 _LEAST_SIDE, _LARGEST_SIDE = 1024, 12_000
 _GRAIN_SEED = 7
@@ -60,6 +69,16 @@ class FrameStyle(Part):
     def draws(self) -> bool:
         """Whether it changes the picture; else it only casts a shadow."""
         return bool(self.border or self.mat or self.corner)
+
+
+READY_STYLES = {
+    "White border": FrameStyle(border=0.05, shadow=Shadow()),
+    "Mat and frame": FrameStyle(
+        border=0.035, colour="#3b2c1e", mat=0.11, mat_colour="#efe8d8", shadow=Shadow()
+    ),
+    "Old print": FrameStyle(border=0.07, colour="#efe3c8", paper=0.5, corner=0.02, shadow=Shadow()),
+}
+"""Frame styles to begin with, by their names."""
 
 
 class Crop(Part):

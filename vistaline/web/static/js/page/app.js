@@ -7,13 +7,14 @@ import { Moves } from "../direct/moves.js";
 import { Preparing } from "../sheet/preparing.js";
 import { PaintedPlate, Separating } from "../sheet/separating.js";
 import { Setting } from "./setting.js";
+import { Ticks } from "../pictures/ticks.js";
 import { notice } from "./notice.js";
 import "./idle.js";
 import { silenced } from "./keyboard.js";
 import "./queue.js";
 import { Upload } from "./upload.js";
 
-const kinds = { Curve, Desk, Ease, Moves, PaintedPlate, Preparing, Separating, Setting, Tones, Upload };
+const kinds = { Curve, Desk, Ease, Moves, PaintedPlate, Preparing, Separating, Setting, Ticks, Tones, Upload };
 mountAll(document.body, kinds);
 document.addEventListener("htmx:after:swap", () => {
   disposeGone();
