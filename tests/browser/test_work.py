@@ -170,10 +170,10 @@ def test_arranging(page: Page) -> None:
     assert np.abs(snapshot(page, 0).astype(int) - framed).mean() < 3
 
     # Typed, moved freely: seen smaller, the size in per cent says so.
-    page.uncheck("#keep-framing")
+    page.select_option("#v-keep", "size")
     set_number(page, "#v-distance", 4.4)
     assert number(page, "#v-size_layer-percent") == pytest.approx(50, abs=0.1)
-    page.check("#keep-framing")
+    page.select_option("#v-keep", "seen")
 
     # Dragged on the plan: the number follows while the drag lasts.
     page.click("[data-do=fit]")

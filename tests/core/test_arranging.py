@@ -149,7 +149,7 @@ def test_a_layer_made_a_card_is_seen_as_before(many: Shot) -> None:
     np.testing.assert_allclose(seen(card, "l3"), seen(many, "l3"), atol=1e-6)
     moved = edits.apply(card, "move_in_depth", {"layer": "l3", "distance": 9})
     np.testing.assert_allclose(seen(moved, "l3"), seen(many, "l3"), atol=1e-6)
-    free = edits.apply(card, "move_in_depth", {"layer": "l3", "distance": 9, "keep_framing": False})
+    free = edits.apply(card, "move_in_depth", {"layer": "l3", "distance": 9, "keep": "size"})
     widths = [card_of(each, each.layer("l3")).width for each in (card, free)]
     assert widths[0] == pytest.approx(widths[1])
 

@@ -33,9 +33,7 @@ def test_moved_in_depth_a_layer_keeps_its_framing(shot: Shot, distance: float) -
 
 
 def test_moved_freely_a_layer_keeps_its_size(shot: Shot) -> None:
-    moved = edits.apply(
-        shot, "move_in_depth", {"layer": "front", "distance": 5, "keep_framing": "false"}
-    )
+    moved = edits.apply(shot, "move_in_depth", {"layer": "front", "distance": 5, "keep": "size"})
     widths = [card_of(each, each.layer("front")).width for each in (shot, moved)]
     assert widths[0] == pytest.approx(widths[1])
     shrunk = np.ptp(seen(moved, "front")[:, 0]) / np.ptp(seen(shot, "front")[:, 0])

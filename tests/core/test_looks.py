@@ -224,7 +224,7 @@ def hung(tmp_path: Path) -> tuple[Shot, Looks]:
     for key, width, distance in (("wall", 8, 4.0), ("square", 1, 3.5)):
         shot = do(shot, "make_card", layer=key)
         shot = do(shot, "size_card", layer=key, width=width)
-        shot = do(shot, "move_in_depth", layer=key, distance=distance, keep_framing=False)
+        shot = do(shot, "move_in_depth", layer=key, distance=distance, keep="size")
     shot = do(shot, "keep_frame_style", name="Shadow", layers=["square"])
     values = {"angle": 90, "distance": 150, "softness": 60, "strength": 80, "border": 0}
     shot = do(shot, "set_frame_style", name="Shadow", **values)
@@ -250,7 +250,7 @@ def test_a_shadow_falls_by_the_real_distance(hung: tuple[Shot, Looks]) -> None:
 
 def test_a_shadow_darkens_only_what_is_behind(hung: tuple[Shot, Looks], tmp_path: Path) -> None:
     shot, _looks = hung
-    before = do(shot, "move_in_depth", layer="square", distance=4.5, keep_framing=False)
+    before = do(shot, "move_in_depth", layer="square", distance=4.5, keep="size")
     assert not evaluate(before, [0])[0].casts
     along = do(shot, "turn_layer", layer="wall", pan=90 - np.degrees(np.arctan(1.5)))
     assert all(cast.strength <= 0.8 for cast in evaluate(along, [0])[0].casts)

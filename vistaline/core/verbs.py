@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import inspect
 import json
 import re
 from collections.abc import Callable, Mapping
@@ -67,6 +68,11 @@ class Verbs(Generic[Document]):
             return function
 
         return register
+
+    def takes(self, name: str, argument: str) -> bool:
+        """Whether an edit has an argument of this name."""
+        function = self.functions.get(name)
+        return function is not None and argument in inspect.signature(function).parameters
 
     def label(self, name: str) -> str:
         """Return what undo calls an edit."""

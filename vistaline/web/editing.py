@@ -24,7 +24,7 @@ class Playhead(TypedDict):
 
 
 _FLAGS = {
-    "keep_framing", "hidden", "locked", "edge_care", "takes_away", "invert", "backdrop", "add",
+    "hidden", "locked", "edge_care", "takes_away", "invert", "backdrop", "add",
     "known", "remove", "none", "shadow", "shift", "at_playhead",
 }  # fmt: skip
 _MAY_BE_EMPTY = ("name", "camera")
@@ -77,13 +77,16 @@ def change_asked_for() -> Change:
     return Change(**asked(), person_id=person_id())
 
 
-def changed(event: str, row: Revised, otherwise: str) -> Any:
-    """Commit, and say which version was reached: as ``event``, or by going back to the page."""
+def changed(event: str, row: Revised, otherwise: str, **more: Any) -> Any:
+    """Commit, and say which version was reached: as ``event``, or by going back to the page.
+
+    ``more`` is said with it.
+    """
     session().commit()
-    reached = row.version
+    said = {"version": row.version, **more}
     if request.headers.get("HX-Request") or request.accept_mimetypes.best == "application/json":
-        trigger = json.dumps({event: {"version": reached}})
-        return {"version": reached}, 200, {"HX-Trigger": trigger, "HX-Reswap": "none"}
+        trigger = json.dumps({event: said})
+        return said, 200, {"HX-Trigger": trigger, "HX-Reswap": "none"}
     return redirect(request.referrer or otherwise)
 
 

@@ -15,6 +15,7 @@ from vistaline.actions.rooms import as_seen
 from vistaline.core import edits
 from vistaline.core.edits.gestures import CameraMove, told
 from vistaline.core.edits.keys import keys_now
+from vistaline.core.edits.made import made_by
 from vistaline.core.foresight.watch import findings
 from vistaline.core.picture.still import encode_jpeg, encode_png
 from vistaline.core.render.frame import Renderer, scaled
@@ -271,14 +272,18 @@ def findings_of(row: ShotRow, shot: Shot) -> list[str]:
 # --- edits ------------------------------------------------------------------------------------
 
 
-def changed_shot(row: ShotRow) -> Any:
-    return changed("shotchange", row, url_for("shots.direct", shot_id=row.id))
+def changed_shot(row: ShotRow, before: Shot | None = None) -> Any:
+    """Answer an edit of a shot; with the shot ``before`` it, say what it added."""
+    made = made_by(before, shots.current_shot(session(), row)) if before else {}
+    more = {"made": made} if made else {}
+    return changed("shotchange", row, url_for("shots.direct", shot_id=row.id), **more)
 
 
 def edited(row: ShotRow, verb: str, values: Mapping[str, Any]) -> Any:
     """Make an edit with values that are no form's, against the version the form is for."""
+    before = shots.current_shot(session(), row)
     shots.change_shot(session(), row, verb, values, change_asked_for())
-    return changed_shot(row)
+    return changed_shot(row, before)
 
 
 @blueprint.post("/<int:shot_id>/edits/<verb>")
@@ -287,7 +292,7 @@ def make_edit(shot_id: int, verb: str) -> Any:
     """Make an edit and keep it; who names a frame is told at once what it looks like there."""
     row, before = open_shot(shot_id)
     shot = shots.change_shot(session(), row, verb, arguments(), change_asked_for(), **playhead())
-    answer = changed_shot(row)
+    answer = changed_shot(row, before)
     if "frame" not in request.args or not isinstance(answer, tuple):
         return answer
     frame = min(request.args.get("frame", 0, type=int), shot.frame.duration - 1)

@@ -102,8 +102,9 @@ def copy(shot_id: int) -> Any:
 def paste(shot_id: int) -> Any:
     """Put what was copied last on this shot's stage."""
     row = projects.find_shot(session(), person_id(), shot_id)
+    before = shots.current_shot(session(), row)
     shots.paste_layers(session(), row, **asked(), person_id=person_id())
-    return changed_shot(row)
+    return changed_shot(row, before)
 
 
 @blueprint.post("/<int:shot_id>/type")
@@ -205,7 +206,13 @@ def layer_panel(shot_id: int) -> Any:
         )
     if kind == "group" or len(several) > 1:
         group = key if kind == "group" else ""
-        return render_template("arrange/_chosen.html", group=group, several=several, **shared)
+        return render_template(
+            "arrange/_chosen.html",
+            group=group,
+            several=several,
+            **_in_common(shot, [shot.layer(each) for each in several]),
+            **shared,
+        )
     layer = next((each for each in shot.layers if each.id == wanted), None)
     if layer is None:
         return render_template("arrange/_whole.html", several=[], groups=_groups(shot), **shared)
@@ -225,11 +232,43 @@ def layer_panel(shot_id: int) -> Any:
         shift=screen_shift(shot, layer),
         facts=ground_facts(shot, layer),
         neighbours=neighbours,
-        blends=[(mode.value, mode.value.replace("-", " ")) for mode in Blend],
+        blends=_BLENDS,
+        stays=_STAYS,
         others=[(each.id, each.name) for each in shot.layers if each.id != layer.id],
         faces=faces_of(session(), row.project_id),
         **shared,
     )
+
+
+_BLENDS = [(mode.value, mode.value.replace("-", " ")) for mode in Blend]
+_STAYS = [
+    ("stage", "on the stage"),
+    ("lens", "on the lens, before all"),
+    ("lens-behind", "on the lens, behind all"),
+    ("facing", "facing the camera"),
+]
+
+
+def _in_common(shot: Shot, layers: list[Layer]) -> dict[str, Any]:
+    """Return what several layers have alike; None where they differ."""
+    values: dict[str, list[Any]] = {
+        "distance": [layer.distance for layer in layers],
+        "width": [card_of(shot, layer).width for layer in layers if layer.is_card],
+        "opacity": [layer.opacity * 100 for layer in layers],
+        "blend": [layer.blend.value for layer in layers],
+        "stays": [layer.stays for layer in layers],
+    }
+
+    def common(name: str) -> Any:
+        first = values[name][0] if values[name] else None
+        return first if all(each == first for each in values[name]) else None
+
+    return {
+        "common": common,
+        "cards_only": all(layer.is_card for layer in layers),
+        "blends": _BLENDS,
+        "stays": _STAYS,
+    }
 
 
 def _stage_facts(shot: Shot) -> dict[str, Any]:

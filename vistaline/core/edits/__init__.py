@@ -41,9 +41,12 @@ def apply(
     frame ``at``. Where it changes a value that has keys, the change is kept in those keys (see
     ``playhead``); with ``auto_key``, changed values get a key at that frame. What is kept in
     register with what was changed follows it: paired titles, and lenses that keep a layer's size.
+    A verb with an argument ``playhead`` is told the frame ``at``.
     """
     at = min(max(at, 0), shot.frame.duration - 1)
     now = shot_at_frame(shot, at)
+    if REGISTRY.takes(name, "playhead"):
+        arguments = {**arguments, "playhead": at}
     try:
         edited = in_register(now, REGISTRY.apply(now, name, arguments))
         return with_kept_lenses(keep_in_keys(shot, now, edited, at, auto_key=auto_key))

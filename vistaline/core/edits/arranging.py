@@ -277,12 +277,17 @@ def _volume(
     taking_from_camera = space.inverse_pose(world_from_taking) @ camera.world_from_camera
     half = np.array(shot.frame.size) / 2 / camera.focal_px
     taken: list[tuple[float, float, float, float]] = []
-    places: list[Spot] = []
+    places: dict[int, Spot] = {}
     shift = np.array(camera.shift)
-    for n, size in enumerate(sizes):
+    # Large ones first: small ones find room between them, and not the other way round.
+    for n in sorted(range(len(sizes)), key=lambda n: -sizes[n][0] * sizes[n][1]):
+        size = sizes[n]
         nearer = max(size) / 2 * math.sin(math.radians(min(90.0, 1.5 * turn)))
         for _ in range(_TRIES):
-            depth = 1 / float(rng.uniform(1 / depths[1], 1 / depths[0]))
+            # Nearer than this it would be larger than the frame.
+            least = float(((np.array(size) + spacing) / 2 / half).max()) + 2 * nearer
+            least = min(max(depths[0], least), depths[1])
+            depth = 1 / float(rng.uniform(1 / depths[1], 1 / least))
             # Seen from its nearest side, at twice that for what the other axis adds.
             reach = (np.array(size) + spacing) / 2 / max(depth - 2 * nearer, 1e-3)
             room = np.maximum(half - reach, 0)
@@ -296,11 +301,11 @@ def _volume(
             if free and behind < 0:
                 taken.append(box)
                 pan, tilt = camera.pan - taking.pan, camera.tilt - taking.tilt
-                places.append(Spot(float(across), float(up), -float(behind), pan, tilt))
+                places[n] = Spot(float(across), float(up), -float(behind), pan, tilt)
                 break
         else:
             raise EditError(
-                f"There is no room for more than {n} of the {len(sizes)} cards without one "
-                "hiding another. Put them farther away, make them smaller, or the gaps smaller."
+                f"There is no room for more than {len(places)} of the {len(sizes)} cards without "
+                "one hiding another. Put them farther away, make them smaller, or the gaps smaller."
             )
-    return places
+    return [places[n] for n in range(len(sizes))]

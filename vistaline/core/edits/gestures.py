@@ -53,9 +53,13 @@ def moved(
     *,
     dx: float,
     dy: float,
-    layer_id: str | None = None,
+    grasped: FloatArray | None = None,
 ) -> dict[str, Any]:
-    """Return the framing's changed values for a drag of ``dx``, ``dy`` frame pixels (y down)."""
+    """Return the framing's changed values for a drag of ``dx``, ``dy`` frame pixels (y down).
+
+    ``grasped`` (3,): the point on the stage that is under the pointer, and stays there in a truck
+    or pedestal; left out, the drag is measured at the middle one of the layers before the camera.
+    """
     focal_px = focal_length_px(framing.lens, *shot.frame.size)
     if move is CameraMove.PAN:
         # By the right-hand rule + pan turns left and + tilt up: the scene follows the pointer.
@@ -69,7 +73,7 @@ def moved(
         # Half a frame height upwards doubles the lens, as it halves the way in a dolly.
         lens = framing.lens * 2 ** (-2 * dy / shot.frame.height)
         return {"lens": min(max(lens, 2.0), 2000.0)}
-    distance = _grasp_distance(shot, framing, layer_id)
+    distance = _grasp_distance(shot, framing, grasped)
     if move is CameraMove.ARC:
         return _arced(shot, framing, distance, dx, dy)
     if move is CameraMove.CRANE:
@@ -122,14 +126,14 @@ def _craned(framing: Framing, arm: float, swing: float, rise: float) -> dict[str
     return {"position": tuple(position.tolist()), "pan": pan}
 
 
-def _grasp_distance(shot: Shot, framing: Framing, layer_id: str | None) -> float:
-    """Return how far before the camera the grasped layer is, in metres."""
-    if layer_id:
-        distances = [shot.layer(layer_id).distance]
-    else:
-        distances = [
-            layer.distance for layer in shot.layers if not (layer.hidden or layer.is_backdrop)
-        ]
+def _grasp_distance(shot: Shot, framing: Framing, grasped: FloatArray | None) -> float:
+    """Return how far before the camera, along its axis, what is grasped is, in metres."""
+    if grasped is not None:
+        ahead = -space.rotation(framing.pan, framing.tilt, framing.roll)[:, 2]
+        depth = float((grasped - np.array(framing.position)) @ ahead)
+        if depth > NEAR:
+            return depth
+    distances = [layer.distance for layer in shot.layers if not (layer.hidden or layer.is_backdrop)]
     taking = shot.taking_camera
     axis = space.rotation(taking.pan, taking.tilt, taking.roll) @ np.array([0.0, 0.0, -1.0])
     travelled = float((np.array(framing.position) - np.array(taking.position)) @ axis)
@@ -146,7 +150,7 @@ def nearest_at(shot: Shot, camera: CameraState, x: float, y: float, only: str = 
     ray = camera.ray(x, y)
     found = STANDOFF
     for layer in shot.layers:
-        if layer.hidden or layer.is_backdrop or layer.stays == "lens" or only not in ("", layer.id):
+        if layer.hidden or layer.is_backdrop or layer.on_lens or only not in ("", layer.id):
             continue
         pose, wide, tall = layer_pose(shot, layer)
         local = space.inverse_pose(pose) @ camera.world_from_camera

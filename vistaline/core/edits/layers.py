@@ -28,24 +28,34 @@ from vistaline.core.stage.cards import card_of, put
 from vistaline.core.stage.keyed import rows_of
 from vistaline.core.stage.placing import as_card, dragged, point_on, stage_card
 from vistaline.core.stage.poses import own_size
+from vistaline.core.stage.resized import along_rays, as_seen_at
 
-__all__: list[str] = []
+__all__ = ["Keeping", "move_in_depth", "set_stays", "size_card"]
 
 verb = REGISTRY.verb
+Keeping = Literal["taken", "seen", "size"]
+"""What a move in depth keeps: how the taking camera saw it, how it is seen now, or its size."""
 
 
 @verb("move in depth")
 def move_in_depth(
-    shot: Shot, *, layer: str, distance: float, keep_framing: bool = True, snap: float = 0
+    shot: Shot,
+    *,
+    layer: str,
+    distance: float,
+    keep: Keeping = "taken",
+    snap: float = 0,
+    playhead: int = 0,
 ) -> Shot:
     """Set a layer's distance from the taking camera.
 
     Within ``snap`` metres of another layer's distance, or of where it would stand on the ground,
     it is put exactly there.
 
-    With its framing kept its size changes in exact proportion to distance, so the taking camera
-    sees it as before (common practice, no source: scaled by b / a). Moved freely it keeps its
-    size in metres and is seen larger or smaller.
+    ``keep``: ``taken``, its size changes in exact proportion to distance, so the taking camera
+    sees it as before (common practice, no source: scaled by b / a); ``seen``, the same for the
+    camera as it is at ``playhead``; ``size``, it keeps its size in metres and is seen larger or
+    smaller.
     """
     found = unlocked(shot, layer)
     if not 0 < distance <= 1e6:
@@ -55,11 +65,27 @@ def move_in_depth(
         )
     if snap > 0:
         distance = snapped(shot, found, distance, snap)
-    if keep_framing:
+    if keep == "taken":
         return with_layer(shot, layer, **at_distance(found, distance))
+    if keep == "seen":
+        camera = camera_states(shot, [playhead])[0]
+        return with_layers(shot, [as_seen_at(shot, found, distance, camera)])
     if found.is_card:
         return with_layer(shot, layer, distance=distance)
     return with_layer(shot, layer, distance=distance, scale=found.scale * found.distance / distance)
+
+
+@verb("match place and size")
+def match_place(shot: Shot, *, layer: str, other: str, playhead: int = 0) -> Shot:
+    """Let a layer be seen just where another is and as wide, from the camera at the playhead.
+
+    Its distance stays; so an outlined copy of a title lies exactly over it.
+    """
+    found, like = unlocked(shot, layer), shot.layer(other)
+    if like.is_backdrop:
+        raise EditError(f"{like.name} is a backdrop: it fills the frame, whatever the camera does.")
+    camera = camera_states(shot, [playhead])[0]
+    return with_layers(shot, [along_rays(shot, found, like, found.distance, camera)])
 
 
 @verb("move layer")
@@ -92,8 +118,9 @@ def drag_on_plan(
     view: Literal["above", "side"],
     dx: float,
     dy: float,
-    keep_framing: bool = True,
+    keep: Keeping = "taken",
     snap: float = 0,
+    playhead: int = 0,
 ) -> Shot:
     """Move a layer by metres of the plan's sheet: in depth, and across or up.
 
@@ -106,8 +133,9 @@ def drag_on_plan(
             shot,
             layer=layer,
             distance=found.distance + deep,
-            keep_framing=keep_framing,
+            keep=keep,
             snap=snap,
+            playhead=playhead,
         )
         found = shot.layer(layer)
     side = "across" if view == "above" else "up"

@@ -15,6 +15,7 @@ from vistaline.core.edits.registry import (
     without_rows,
 )
 from vistaline.core.errors import EditError
+from vistaline.core.geometry import space
 from vistaline.core.looks.blending import Blend
 from vistaline.core.looks.fields import ColourField, Stop
 from vistaline.core.looks.frame_styles import Crop, FrameStyle, Shadow
@@ -23,6 +24,9 @@ from vistaline.core.model import HexColour
 from vistaline.core.shot.shot import Layer, Matte, PictureRef, Shot
 from vistaline.core.shot.shows import FieldShown, OccluderShown
 from vistaline.core.shot.stands import Backdrop, FreeCard
+from vistaline.core.stage.camera import camera_states
+from vistaline.core.stage.cards import put
+from vistaline.core.stage.placing import stage_card
 from vistaline.core.stage.poses import own_size, window_aspect
 
 __all__: list[str] = []
@@ -45,11 +49,22 @@ def set_blend(shot: Shot, *, layer: str, blend: Blend) -> Shot:
     return with_layer(shot, layer, blend=blend)
 
 
+_BEFORE, _MORE = 2.0, 1.02
+"""Metres from the camera to a new field, and how much more than the frame it covers."""
+
+
 @verb("add colour field")
 def add_field(
-    shot: Shot, *, kind: Literal["flat", "linear", "radial"], backdrop: bool = False
+    shot: Shot,
+    *,
+    kind: Literal["flat", "linear", "radial"],
+    backdrop: bool = False,
+    playhead: int = 0,
 ) -> Shot:
-    """Add a colour field; a backdrop stands behind everything there is."""
+    """Add a colour field; a backdrop stands behind everything there is.
+
+    Any other stands straight before the camera at the playhead, and fills its frame.
+    """
     farthest = max((layer.distance for layer in shot.layers), default=2.0)
     stops = (Stop(at=0, colour="#2b3a67"), Stop(at=1, colour="#f2a65a"))
     field = ColourField(kind=kind, stops=stops[:1] if kind == "flat" else stops)
@@ -59,7 +74,18 @@ def add_field(
         stands=Backdrop() if backdrop else FreeCard(),
         distance=min(1e6, farthest * 1.5) if backdrop else 2.0,
     )
-    return shot.evolve(layers=(layer, *shot.layers) if backdrop else (*shot.layers, layer))
+    if backdrop:
+        return shot.evolve(layers=(layer, *shot.layers))
+    added = shot.evolve(layers=(*shot.layers, layer))
+    layer = added.layers[-1]
+    camera = camera_states(shot, [playhead])[0]
+    before = camera.world_from_camera @ space.pose(
+        (camera.shift[0] * _BEFORE, camera.shift[1] * _BEFORE, -_BEFORE)
+    )
+    width, height = (side * _BEFORE / camera.focal_px for side in camera.frame_size)
+    card = stage_card(added, layer)
+    filling = _MORE * max(width / card.width, height / card.height)
+    return with_layers(added, [put(added, layer, before, filling)])
 
 
 @verb("change colour field")

@@ -21,6 +21,7 @@ __all__ = [
     "Frames",
     "When",
     "at_least",
+    "fitted",
     "frames_of",
     "framing_of",
     "free_name",

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field
 
-from vistaline.core.edits.gestures import CameraMove, moved
+from vistaline.core.edits.gestures import CameraMove, moved, nearest_at
 from vistaline.core.edits.registry import (
     REGISTRY,
     Frames,
@@ -20,13 +20,14 @@ from vistaline.core.edits.registry import (
 )
 from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
+from vistaline.core.geometry.optics import gate_size
 from vistaline.core.shot import retiming
 from vistaline.core.shot.retiming import times_of
 from vistaline.core.shot.route import Aim, EaseName, Framing, Path
 from vistaline.core.shot.shakes import Shake
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import camera_states, depth_of, route_states
-from vistaline.core.stage.cards import cards_over
+from vistaline.core.stage.cards import card_of, cards_over
 from vistaline.core.verbs import FROM_JSON
 
 __all__ = ["ease_asked", "with_kept_lenses"]
@@ -66,16 +67,45 @@ def set_framing(
 
 @verb("move camera")
 def move_camera(
-    shot: Shot, *, framing: int, move: CameraMove, dx: float, dy: float = 0, layer: str = ""
+    shot: Shot,
+    *,
+    framing: int,
+    move: CameraMove,
+    dx: float,
+    dy: float = 0,
+    layer: str = "",
+    x: float | None = None,
+    y: float | None = None,
+    frame: int = 0,
 ) -> Shot:
     """Move the camera of a framing as a drag of ``dx``, ``dy`` frame pixels asks.
 
-    What is dragged follows the pointer at the distance of ``layer``, or at the taking distance
-    of the nearest layer if none is named.
+    ``x``, ``y``: the pixel of ``frame`` at which the drag began, on ``layer`` if one is named;
+    left out, the layer's middle is what the drag grasps.
     """
     found = framing_of(shot, framing)
+    grasped = None
+    if x is not None and y is not None:
+        grasped = nearest_at(shot, camera_states(shot, [frame])[0], x, y, only=layer)
+    elif layer:
+        grasped = card_of(shot, shot.layer(layer)).world_from_card[:3, 3]
+    return with_framing(shot, framing, **moved(shot, found, move, dx=dx, dy=dy, grasped=grasped))
+
+
+@verb("see the whole picture")
+def see_whole(shot: Shot, *, framing: int) -> Shot:
+    """Let a framing see the whole of the farthest picture, straight on, through its own lens."""
+    found = framing_of(shot, framing)
+    pictures = [layer for layer in shot.layers if layer.picture and not layer.hidden]
+    if not pictures:
+        raise EditError("No picture is shown, so there is none to see whole. Show one first.")
+    card = card_of(shot, max(pictures, key=lambda layer: layer.distance))
+    width, height = gate_size(*shot.frame.size)
+    away = max(card.width * found.lens / width, card.height * found.lens / height)
+    pose = card.world_from_card @ space.pose((0.0, 0.0, away))
+    pan, tilt, roll = space.angles_of(pose[:3, :3])
     return with_framing(
-        shot, framing, **moved(shot, found, move, dx=dx, dy=dy, layer_id=layer or None)
+        shot, framing, position=tuple(pose[:3, 3].tolist()), pan=pan, tilt=tilt, roll=roll
     )
 
 

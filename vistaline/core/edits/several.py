@@ -9,15 +9,19 @@ from pydantic import Field
 
 from vistaline.core.arrays import FloatArray
 from vistaline.core.edits.arranging import at_distance
+from vistaline.core.edits.layers import Keeping, move_in_depth, set_stays, size_card
 from vistaline.core.edits.registry import REGISTRY, on_stage, unlocked, with_layers, without
 from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
+from vistaline.core.looks.blending import Blend
 from vistaline.core.shot.mounts import carry_of
 from vistaline.core.shot.shot import Layer, Shot
+from vistaline.core.shot.stands import Stays
 from vistaline.core.stage.camera import camera_states
 from vistaline.core.stage.cards import put
 from vistaline.core.stage.placing import dragged, outline_in, stage_card
 from vistaline.core.stage.poses import taking_pose
+from vistaline.core.stage.resized import as_seen_at
 
 __all__: list[str] = []
 
@@ -80,17 +84,30 @@ def drag_layers(
 
 @verb("move layers in depth")
 def move_layers_in_depth(
-    shot: Shot, *, layers: list[str], lead: str, distance: float, keep_framing: bool = True
+    shot: Shot,
+    *,
+    layers: list[str],
+    lead: str,
+    distance: float,
+    keep: Keeping = "taken",
+    playhead: int = 0,
 ) -> Shot:
-    """Move layers in depth by as much as the lead; with framings kept, by as many times."""
+    """Move layers in depth by as much as the lead; where they are to look as before, by as many
+    times. ``keep`` as in :func:`layers.move_in_depth`.
+    """
     first = unlocked(shot, lead)
     if not 0 < distance <= 1e6:
         raise EditError(
             f"{first.name} must stand in front of the taking camera, not {distance:g} m away."
         )
     chosen = [on_stage(shot, key) for key in layers]
-    if keep_framing:
-        ratio = distance / first.distance
+    ratio = distance / first.distance
+    if keep == "seen":
+        camera = camera_states(shot, [playhead])[0]
+        return with_layers(
+            shot, [as_seen_at(shot, each, each.distance * ratio, camera) for each in chosen]
+        )
+    if keep == "taken":
         return with_layers(
             shot, [each.evolve(**at_distance(each, each.distance * ratio)) for each in chosen]
         )
@@ -107,18 +124,51 @@ def drag_layers_on_plan(
     view: Literal["above", "side"],
     dx: float,
     dy: float,
-    keep_framing: bool = True,
+    keep: Keeping = "taken",
+    playhead: int = 0,
 ) -> Shot:
     """Move layers by metres of the plan's sheet as :func:`drag_on_plan` moves the lead."""
     deep, beside = (dy, dx) if view == "above" else (dx, dy)
     if deep:
         distance = unlocked(shot, lead).distance + deep
         shot = move_layers_in_depth(
-            shot, layers=layers, lead=lead, distance=distance, keep_framing=keep_framing
+            shot, layers=layers, lead=lead, distance=distance, keep=keep, playhead=playhead
         )
     axis = 0 if view == "above" else 1
     way = taking_pose(shot.taking_camera)[:3, axis] * beside
     return _moved(shot, layers, np.eye(3), 1.0, way) if beside else shot
+
+
+@verb("change layers")
+def set_layers(
+    shot: Shot,
+    *,
+    layers: list[str],
+    distance: float | None = None,
+    width: Annotated[float, Field(gt=0, le=1e6)] | None = None,
+    opacity: Annotated[float, Field(ge=0, le=100)] | None = None,
+    blend: Blend | None = None,
+    stays: Stays | None = None,
+    keep: Keeping = "seen",
+    playhead: int = 0,
+) -> Shot:
+    """Give several layers one value alike: metres, percent; what is left out stays.
+
+    A width is for cards; at a common distance the later in the list is in front.
+    """
+    for key in layers:
+        found = unlocked(shot, key)
+        if distance is not None and not found.is_backdrop:
+            shot = move_in_depth(shot, layer=key, distance=distance, keep=keep, playhead=playhead)
+        if width is not None:
+            shot = size_card(shot, layer=key, width=width)
+        if opacity is not None:
+            shot = with_layers(shot, [shot.layer(key).evolve(opacity=opacity / 100)])
+        if blend is not None:
+            shot = with_layers(shot, [shot.layer(key).evolve(blend=blend)])
+        if stays is not None and not found.is_backdrop:
+            shot = set_stays(shot, layer=key, stays=stays)
+    return shot
 
 
 @verb("move, turn or size layers")

@@ -209,6 +209,11 @@ class Layer(Part):
         return "stage" if isinstance(self.stands, Backdrop) else self.stands.stays
 
     @property
+    def on_lens(self) -> bool:
+        """Whether it stays with the camera's lens, before all that stands or behind it."""
+        return self.stays in ("lens", "lens-behind")
+
+    @property
     def is_card(self) -> bool:
         """Whether its size is its own, in metres, and not what the taking camera saw."""
         return not (self.picture and isinstance(self.stands, Taken))

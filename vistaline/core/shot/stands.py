@@ -17,14 +17,17 @@ __all__ = ["Backdrop", "Box", "FreeCard", "Projected", "Solid", "Stands", "Stays
 
 Box = tuple[float, float, Annotated[float, Field(gt=0)], Annotated[float, Field(gt=0)]]
 """x, y, width, height in the taking camera's pixels; x and y of the top left corner."""
-Stays = Literal["stage", "lens", "facing"]
-"""On the stage where it was put; fixed to the frame as in the first frame; or facing the camera."""
+Stays = Literal["stage", "lens", "lens-behind", "facing"]
+"""On the stage where it was put; fixed to the frame as in the first frame, before all that stands
+or behind it; or facing the camera."""
 
 
 class _OnStage(Tagged):
     """The ways of standing that have a place on the stage: all but the backdrop."""
 
-    stays: Stays = Field("stage", description="On the stage, with the lens, or facing it.")
+    stays: Stays = Field(
+        "stage", description="On the stage, with the lens before all or behind all, or facing it."
+    )
 
 
 class Taken(_OnStage):

@@ -11,6 +11,7 @@ from numpy.typing import ArrayLike
 from vistaline.core.arrays import FloatArray, Matrix3, Matrix4
 from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
+from vistaline.core.geometry.ordering import NEAR
 from vistaline.core.shot.mounts import carry_of
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.camera import CameraState, camera_states
@@ -224,11 +225,31 @@ def _facing(card: Card, camera: CameraState) -> Card:
     return replace(card, world_from_card=turned)
 
 
+_JUST_BEFORE, _FAR_BEHIND = 1.001 * NEAR, 1e5
+"""Metres before the camera at which what stays with its lens begins: before or behind all."""
+
+
 def _with_lens(card: Card, camera: CameraState, first: CameraState) -> Card:
-    """Return a card that is seen as the first framing sees it, whatever the camera does."""
+    """Return a card that is seen as the first framing sees it, whatever the camera does.
+
+    It is brought along the camera's rays to where it cuts through nothing that stands.
+    """
     # A longer lens would enlarge it; in the plane of the frame it shrinks by as much.
     zoom = first.focal_px / camera.focal_px
     stretch = np.diag([zoom, zoom, 1.0, 1.0])
     stretch[:2, 2] = np.multiply(first.shift, zoom - 1)
     in_camera = stretch @ first.camera_from_world @ card.world_from_card
-    return replace(card, world_from_card=camera.world_from_camera @ in_camera)
+    corners = in_camera[:, [0, 1, 3]] @ card.outline.T
+    nearest = float((-corners[2]).min())
+    if nearest <= 0:
+        return replace(card, world_from_card=camera.world_from_camera @ in_camera)
+    # Among themselves they keep their order; a hundredth tells them apart.
+    begins = _FAR_BEHIND if card.layer.stays == "lens-behind" else _JUST_BEFORE
+    ratio = begins * (1 + 0.01 * nearest / (1 + nearest)) / nearest
+    in_camera[:3, 3] *= ratio
+    return replace(
+        card,
+        world_from_card=camera.world_from_camera @ in_camera,
+        width=card.width * ratio,
+        height=card.height * ratio,
+    )

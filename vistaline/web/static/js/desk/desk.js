@@ -63,7 +63,7 @@ export class Desk {
     document.body.addEventListener("shotchange", ({ detail }) => {
       // At once, so that the next edit is made against this version even before the scene is here.
       scene.reached(detail.version);
-      scene.load();
+      scene.load().then(() => detail.made && this.#chooseMade(detail.made));
       if (scene.take) scene.lookBeside(scene.take, scene.besideQuery);
     });
     scene.addEventListener("change", () => this.#numbers());
@@ -101,6 +101,14 @@ export class Desk {
     this.#recall();
     this.onKey = (event) => this.#key(event);
     document.addEventListener("keydown", this.onKey);
+  }
+
+  /** What an edit made is chosen: on Arrange layers or a mount, on Direct a framing. */
+  #chooseMade({ layers = [], mount, framing }) {
+    const { scene } = this;
+    if (this.element.dataset.bench === "direct") return framing !== undefined && scene.choose({ framing });
+    if (mount) return scene.choose({ layer: `mount:${mount}` });
+    layers.forEach((layer, n) => scene.choose({ layer, more: n > 0 }));
   }
 
   /** Something else is chosen: until its panel is here, the one before does nothing. */
@@ -148,7 +156,9 @@ export class Desk {
   #pin({ of, value, state }) {
     const { scene } = this;
     const { frame } = scene;
-    if (state !== "here") return scene.edit("set_key", { of, value, frame });
+    if (state !== "here") {
+      return scene.edit("set_key", { of, value, frame }).then((done) => done && this.rows && scene.chooseKeys([{ of, value, frame }]));
+    }
     return scene.edit("remove_keys", { keys: JSON.stringify([{ of, value, frame }]) });
   }
 
@@ -256,8 +266,7 @@ export class Desk {
     const framings = localStorage.getItem("vistaline-framings");
     if (!framings) return notice("Copy a framing first, with Ctrl C.", "info");
     const { scene } = this;
-    const after = scene.framing;
-    return scene.edit("paste_framings", { framings, after }).then(() => scene.choose({ framing: after + 1 }));
+    return scene.edit("paste_framings", { framings, after: scene.framing });
   }
 
   #fold(group) {
@@ -312,8 +321,7 @@ export class Desk {
     if (scene.data.framings.some((framing) => framing.frame === at)) {
       return notice(`There is a framing at frame ${at} already. Move the playhead first.`);
     }
-    const index = scene.data.framings.filter((framing) => framing.frame < at).length;
-    scene.edit("add_framing", { frame: at }).then(() => scene.choose({ framing: index }));
+    scene.edit("add_framing", { frame: at });
   }
 
   /** What a freshly fetched depth scale is not told by the server: what is found, what is alone. */

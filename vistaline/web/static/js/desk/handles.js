@@ -31,6 +31,16 @@ export class Handles {
     return layer && layerIn(record, layer);
   }
 
+  /** The chosen layer, if a point of the overlay lies in its box; the first, if there are more. */
+  chosenAt(x, y) {
+    for (const id of this.scene.chosen) {
+      const layer = this.#layer(id);
+      const found = layer && !layer.locked && !layer.backdrop && this.#outline(layer);
+      if (found && within(found.corners, x, y)) return id;
+    }
+    return null;
+  }
+
   #grip({ corners }) {
     const [a, b] = corners;
     const middle = [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2];
@@ -136,4 +146,13 @@ export class Handles {
     this.finder.dragging(event, (now) => [verb, values(now)], () => {}, () => {}, () => (this.words = null));
     return true;
   }
+}
+
+/** Whether a point lies in a convex outline. */
+function within(corners, x, y) {
+  const sides = corners.map(([ax, ay], n) => {
+    const [bx, by] = corners[(n + 1) % corners.length];
+    return (bx - ax) * (y - ay) - (by - ay) * (x - ax);
+  });
+  return sides.every((side) => side >= 0) || sides.every((side) => side <= 0);
 }

@@ -304,7 +304,7 @@ export class Plan {
       free ??= Math.abs(this.view === "above" ? dy : dx) >= Math.abs(this.view === "above" ? dx : dy) ? "deep" : "beside";
       const kept = (way) => now.shiftKey || way === free;
       const [across, on] = this.view === "above" ? ["beside", "deep"] : ["deep", "beside"];
-      const asked = { view: this.view, dx: kept(across) ? dx / this.scale : 0, dy: kept(on) ? -dy / this.scale : 0, keep_framing: this.#keeps() && !now.altKey };
+      const asked = { view: this.view, dx: kept(across) ? dx / this.scale : 0, dy: kept(on) ? -dy / this.scale : 0, keep: this.#keeps(now) };
       const deep = this.view === "above" ? asked.dy : asked.dx;
       if (layer.distance + deep <= 0 && !last) return null; // refused in words when let go
       if (chosen.length > 1) return ["drag_layers_on_plan", { layers: chosen, lead: id, ...asked }];
@@ -338,8 +338,10 @@ export class Plan {
     return layer && layerIn(record, layer);
   }
 
-  #keeps() {
-    return document.getElementById("keep-framing")?.checked ?? true;
+  /** What a move in depth keeps: as the panel says; with Alt its size. */
+  #keeps({ altKey }) {
+    const field = /** @type {HTMLSelectElement | null} */ (document.getElementById("v-keep"));
+    return altKey ? "size" : (field?.value ?? "seen");
   }
 
   #key(event) {
@@ -348,7 +350,7 @@ export class Plan {
     if (!way || !data || event.ctrlKey || event.metaKey || !(chosen.length || layer.startsWith("mount:"))) return;
     event.preventDefault();
     const [dx, dy] = way.map((each) => each * STEP * (event.shiftKey ? 10 : 1));
-    const asked = { view: this.view, dx, dy, keep_framing: this.#keeps() && !event.altKey };
+    const asked = { view: this.view, dx, dy, keep: this.#keeps(event) };
     if (layer.startsWith("mount:")) this.scene.edit("drag_mount", { mount: layer.slice(6), view: this.view, dx, dy });
     else if (chosen.length > 1) this.scene.edit("drag_layers_on_plan", { layers: chosen, lead: layer, ...asked });
     else this.scene.edit("drag_on_plan", { layer, ...asked });

@@ -7,6 +7,7 @@ import { lookOf } from "./tracks.js";
 
 const SOON = 45; // ms: a frame that takes longer is drawn coarser first
 const IDLE = 600; // ms without a change, after which it is drawn in full
+const FINE = 0.2; // how far a drag with Shift goes of what it would without
 const BEYOND = 0.62; // the frame's share of the room when what lies beyond it is shown
 
 export class Viewfinder {
@@ -177,9 +178,21 @@ export class Viewfinder {
       if (!event.shiftKey && this.handles.press(event)) return;
       return this.#pressLayer(event, x, y, scale);
     }
-    this.#dragging(event, scale, () => ["move_camera", { framing: this.scene.framing, move: this.move }], () => {
-      this.scene.go(this.scene.data.framings[this.scene.framing].frame);
-    });
+    this.#moveCamera(event, x, y, scale);
+  }
+
+  /** Move the camera of the chosen framing: what is under the pointer is what the drag grasps. */
+  #moveCamera(event, x, y, scale) {
+    const { scene } = this;
+    const { frame } = scene;
+    const { framing } = scene;
+    let layer = null;
+    scene.pick(x, y).then((found) => (layer = found ?? ""));
+    this.dragging(event, ({ dx, dy, event: now }) => {
+      if (layer === null) return null;
+      const fine = now.shiftKey ? FINE : 1;
+      return ["move_camera", { framing, move: this.move, layer, x, y, frame, dx: dx * scale * fine, dy: dy * scale * fine }];
+    }, () => scene.go(scene.data.framings[framing].frame));
   }
 
   #dragPoint(event) {
@@ -221,39 +234,42 @@ export class Viewfinder {
   /** Make a framing of a rectangle, on what is seen in its middle: behind the last, or at the playhead. */
   async #frame(box, how) {
     const { scene } = this;
-    const count = scene.data.framings.length;
     const layer = (await scene.pick((box.x0 + box.x1) / 2, (box.y0 + box.y1) / 2)) ?? "";
     await scene.edit("frame_rectangle", { frame: scene.frame, layer, ...box, ...how });
-    if (!how.at_playhead) scene.choose({ framing: count });
   }
 
   #pressLayer(event, x, y, scale) {
     const { scene } = this;
-    // Asked for at once; the drag waits for the answer.
-    let lead = null;
-    scene.pick(x, y).then((layer) => {
+    const take = (layer) => {
       if (!layer) return scene.choose({ layer: "", more: event.shiftKey });
       const meant = scene.meant(layer, this.folded);
       if (event.shiftKey) scene.choose({ layer: meant, more: true });
       else if (!scene.chosen.includes(layer)) scene.choose({ layer: meant });
       lead = layer;
-    });
+    };
+    // A drag within the box of what is chosen is of that; a mere click chooses what is seen there.
+    const box = this.gate.getBoundingClientRect();
+    let lead = event.shiftKey ? null : this.handles.chosenAt(event.clientX - box.left, event.clientY - box.top);
+    const held = Boolean(lead);
+    // Asked for at once; the drag waits for the answer.
+    if (!held) scene.pick(x, y).then(take);
+    const clicked = () => held && scene.pick(x, y).then(take);
     this.#dragging(event, scale, () => {
       if (!lead) return null;
       const { chosen } = scene;
       return chosen.length > 1 ? ["drag_layers", { layers: chosen, lead, frame: scene.frame }] : ["drag_layer", { layer: lead, frame: scene.frame }];
-    });
+    }, clicked);
   }
 
-  #dragging(event, scale, subject, begin = () => {}) {
+  #dragging(event, scale, subject, clicked) {
     this.dragging(event, ({ dx, dy }) => {
       const what = subject();
       return what && [what[0], { ...what[1], dx: dx * scale, dy: dy * scale }];
-    }, begin);
+    }, undefined, undefined, undefined, clicked);
   }
 
   /** Preview what a drag wishes for while it lasts, and keep it at its end. */
-  dragging(event, wish, begin = () => {}, kept = () => {}, over = () => {}) {
+  dragging(event, wish, begin = () => {}, kept = () => {}, over = () => {}, clicked = () => {}) {
     this.gate.classList.add("busy");
     const finish = () => {
       over();
@@ -273,8 +289,10 @@ export class Viewfinder {
         if (asked) this.scene.edit(...asked).then((done) => done && kept());
       },
       cancel: () => {
+        const moved = this.scene.dragging;
         finish();
         this.scene.forget();
+        if (!moved) clicked();
       },
     });
   }

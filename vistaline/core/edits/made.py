@@ -1,0 +1,27 @@
+"""What an edit added to a shot, so that it can be chosen at once."""
+
+from __future__ import annotations
+
+from vistaline.core.shot.shot import Shot
+
+__all__ = ["made_by"]
+
+
+def made_by(before: Shot, after: Shot) -> dict[str, object]:
+    """Return the layers (ids), the mount (id) and the framing (index) that are new in ``after``.
+
+    Only kinds of which something is new are there; with several new framings, the last.
+    """
+    found: dict[str, object] = {}
+    layers = {each.id for each in before.layers}
+    if new := [each.id for each in after.layers if each.id not in layers]:
+        found["layers"] = new
+    mounts = {each.id for each in before.mounts}
+    if new := [each.id for each in after.mounts if each.id not in mounts]:
+        found["mount"] = new[-1]
+    # New framings come in one run, and may shift those after them in time.
+    old, now = ([each.evolve(frame=0) for each in shot.route.framings] for shot in (before, after))
+    if before.directed == after.directed and len(now) > len(old):
+        first = next((n for n, (a, b) in enumerate(zip(old, now)) if a != b), len(old))
+        found["framing"] = first + len(now) - len(old) - 1
+    return found
