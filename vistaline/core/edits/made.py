@@ -22,6 +22,6 @@ def made_by(before: Shot, after: Shot) -> dict[str, object]:
     # New framings come in one run, and may shift those after them in time.
     old, now = ([each.evolve(frame=0) for each in shot.route.framings] for shot in (before, after))
     if before.directed == after.directed and len(now) > len(old):
-        first = next((n for n, (a, b) in enumerate(zip(old, now)) if a != b), len(old))
+        first = next((n for n, each in enumerate(old) if each != now[n]), len(old))
         found["framing"] = first + len(now) - len(old) - 1
     return found
