@@ -1,6 +1,7 @@
 // The desk of Arrange and Direct: one scene, its views, the keyboard.
 import { LookAhead } from "./ahead.js";
 import { notice } from "../page/notice.js";
+import { Panes } from "./panes.js";
 import { silenced, taken } from "../page/keyboard.js";
 import { Marking } from "../arrange/marking.js";
 import { Plan } from "./plan.js";
@@ -27,6 +28,7 @@ export class Desk {
     this.plans = ["above", "side"].map((view) => new Plan(element, this.scene, bench, view));
     this.proof = new Proof(element, this.scene, this.viewfinder, this.transport);
     this.ahead = new LookAhead(element, this.scene, this.viewfinder, this.transport);
+    this.panes = new Panes(element);
     this.views = new Views(element, this.viewfinder, this.scene);
     if (bench === "arrange") this.marking = new Marking(element, this.scene, this.viewfinder);
     if (bench === "direct") this.scene.seeAs(localStorage.getItem("vistaline-as") ?? "camera");
@@ -393,6 +395,7 @@ export class Desk {
       y: () => (this.#toggleAutoKey(), true),
       ...this.views.keys,
       m: () => (this.ahead.toggle(), true),
+      0: () => (this.panes.toggleLarge(), true),
       Escape: () => (this.marking?.on ? this.marking.stop() : this.viewfinder.rectangles ? this.#drawFramings() : this.viewfinder.asking ? this.viewfinder.ask(null) : scene.choose({ layer: "" }), true),
     };
     if (this.element.dataset.bench === "arrange") {

@@ -1,6 +1,7 @@
 // The plan: a true map of the stage in metres. Bars are dragged in depth, the sheet is panned and
 // zoomed. Positions come from the server; here they are only put on paper.
 import { drag } from "../page/drag.js";
+import { Labels } from "./labels.js";
 import { roundStep, svg } from "../page/svg.js";
 import { barOf, layerIn, mountPlace } from "./tracks.js";
 
@@ -34,7 +35,7 @@ export class Plan {
     // Where the camera is directed the sheet opens on its path and the nearest layers.
     const standing = data.layers.filter((layer) => plan.bars[layer.id]);
     const distances = standing.map((layer) => layer.distance);
-    const reach = { path: 0, near: 2.2 * Math.min(...distances), all: Infinity }[this.showing];
+    const reach = { path: 0, near: 2.2 * Math.min(...distances), all: farthest(distances) }[this.showing];
     const near = standing.filter((layer) => layer.distance <= reach).map((layer) => plan.bars[layer.id]);
     const points = [...near.flat(), ...plan.path];
     const xs = points.map((p) => p[0]);
@@ -103,13 +104,15 @@ export class Plan {
   }
 
   #bars(at, data, plan, record) {
-    const { width } = this.size;
     const { chosen } = this.scene;
     const seen = new Set(record.order);
-    const taken = [];
+    const labels = new Labels(this.size);
     // A backdrop is nowhere on the stage: it has no bar.
     const standing = data.layers.filter((layer) => plan.bars[layer.id]);
     const last = (layer) => Number(chosen.includes(layer.id)); // what is chosen is drawn over the rest
+    // What is chosen is named first, then what is nearest; it is drawn last.
+    const named = [...standing].sort((one, other) => last(other) - last(one) || one.distance - other.distance);
+    const places = new Map(named.map((kept) => [kept.id, this.#name(labels, at, data, record, kept, seen)]));
     return standing.sort((one, other) => last(one) - last(other)).map((kept) => {
       const layer = layerIn(record, kept);
       const [a, b] = barOf(data, record, this.view, layer.id).map(at);
@@ -117,25 +120,35 @@ export class Plan {
       const lost = !layer.hidden && !seen.has(layer.id);
       const classes = ["bar", layer.hidden && "hidden-layer", layer.locked && "locked-layer", lost && "lost", isChosen && "chosen"].filter(Boolean).join(" ");
       const ends = { x1: a[0], y1: a[1], x2: b[0], y2: b[1] };
-      const angle = this.view === "above" ? layer.pan : layer.tilt;
-      const facts = [`${layer.distance.toFixed(2)} m`, this.view === "above" ? layer.width && `${layer.width.toFixed(2)} m wide` : layer.height && `${layer.height.toFixed(2)} m high`, angle && `${angle.toFixed(0)}°`].filter(Boolean).join(" · ");
-      const words = (isChosen && chosen.length === 1 ? `${layer.name}  ${facts}` : layer.name) + (lost ? " · not before the camera" : "");
-      const [left, right, top] = [Math.min(a[0], b[0]), Math.max(a[0], b[0]), Math.min(a[1], b[1])];
-      // A name that would cover another goes to the bar's other end.
-      const place = this.view === "above" ? top : left;
-      const crowded = taken.filter((other) => Math.abs(other - place) < 15).length % 2;
-      taken.push(place);
-      let where;
-      if (this.view === "above") {
-        where = crowded
-          ? { x: Math.max(34, left), y: top - 6, "text-anchor": "start" }
-          : { x: Math.min(width - 8, right), y: top - 6, "text-anchor": "end" };
-      } else where = { x: left + 7, y: Math.max(14, top + 12 + crowded * 15) };
       const covers = plan.areas[layer.id];
       const area = covers ? [svg("polygon", { class: "covers", points: covers.map((point) => at(point).join(",")).join(" ") })] : [];
       const knobs = isChosen && chosen.length === 1 && !layer.locked ? [a, b].map(([x, y], n) => svg("circle", { class: "end", cx: x, cy: y, r: 5, "data-end": n })) : [];
-      return svg("g", { class: classes, "data-layer": layer.id, transform: `translate(${this.#ahead(layer.id)})` }, ...area, svg("line", ends), svg("line", { ...ends, class: "grip" }), svg("text", where, words), ...knobs);
+      return svg("g", { class: classes, "data-layer": layer.id, transform: `translate(${this.#ahead(layer.id)})` }, svg("title", {}, places.get(layer.id).words), ...area, svg("line", ends), svg("line", { ...ends, class: "grip" }), ...places.get(layer.id).marks, ...knobs);
     });
+  }
+
+  /** A layer's name beside its bar, where it lies over no other; none, if there is no such place. */
+  #name(labels, at, data, record, kept, seen) {
+    const layer = layerIn(record, kept);
+    const [a, b] = barOf(data, record, this.view, layer.id).map(at);
+    const alone = this.scene.chosen.length === 1 && this.scene.chosen[0] === layer.id;
+    const angle = this.view === "above" ? layer.pan : layer.tilt;
+    const facts = [`${layer.distance.toFixed(2)} m`, this.view === "above" ? layer.width && `${layer.width.toFixed(2)} m wide` : layer.height && `${layer.height.toFixed(2)} m high`, angle && `${angle.toFixed(0)}°`].filter(Boolean).join(" · ");
+    const lost = !layer.hidden && !seen.has(layer.id);
+    const words = (alone ? `${layer.name}  ${facts}` : layer.name) + (lost ? " · not seen here" : "");
+    const [left, right, top, low] = [Math.min(a[0], b[0]), Math.max(a[0], b[0]), Math.min(a[1], b[1]), Math.max(a[1], b[1])];
+    const { width, height } = this.size;
+    // A bar that is not on the sheet is not named at its edge.
+    if (right < 0 || left > width || low < 0 || top > height) return { words, marks: [] };
+    const above = this.view === "above";
+    const wishes = above
+      ? [[right, top - 6, "end"], [Math.max(34, left), top - 6, "start"], [right, low + 15, "end"], [Math.max(34, left), low + 15, "start"], [right + 8, top + 4, "start"], [left - 8, top + 4, "end"]]
+      : [[left + 7, top + 12, "start"], [left + 7, low - 2, "start"], [left - 7, top + 12, "end"], [left - 7, low - 2, "end"], [left, top - 6, "middle"], [left, low + 15, "middle"]];
+    const place = labels.put(words, wishes, [(left + right) / 2, (top + low) / 2], alone);
+    if (!place) return { words, marks: [] };
+    const { x, y, anchor, leader } = place;
+    const line = leader ? [svg("line", { class: "leader", x1: leader[0], y1: leader[1], x2: leader[2], y2: leader[3] })] : [];
+    return { words, marks: [...line, svg("text", { x, y, "text-anchor": anchor }, words)] };
   }
 
   /** Where the layers go that are moved by their keys. */
@@ -359,4 +372,12 @@ export class Plan {
   dispose() {
     this.watch.disconnect();
   }
+}
+
+/** The distance of the farthest layer that still belongs to the stage: what is far beyond does not squeeze it. */
+function farthest(distances) {
+  const sorted = [...distances].sort((one, other) => one - other);
+  const stage = sorted.filter((distance, n) => n === 0 || distance < 4 * sorted[n - 1]);
+  const gap = sorted.findIndex((distance, n) => n > 0 && distance >= 4 * sorted[n - 1]);
+  return gap > 0 ? sorted[gap - 1] : stage[stage.length - 1];
 }

@@ -27,12 +27,20 @@ export function refuseIn(form, { error = UNANSWERED, field: name = "", rule = ""
   field.dispatchEvent(new CustomEvent("refused", { bubbles: true }));
 }
 
+const STAYS = 9000; // ms a notice is there, and ms more for each word
+const A_WORD = 260;
+
+/** Say something in the corner; said again it is counted, and after a while it goes. */
 export function notice(message, kind = "refusal", reload = false) {
   const place = document.getElementById("notice");
+  const same = [...place.children].find((each) => /** @type {HTMLElement} */ (each).dataset.says === message);
+  const times = Number(/** @type {HTMLElement} */ (same)?.dataset.times ?? 0) + 1;
   const card = document.createElement("div");
   card.className = kind === "info" ? "notice-card info" : "notice-card";
   const text = document.createElement("span");
-  text.textContent = message;
+  text.textContent = times > 1 ? `${message} (${times} times)` : message;
+  card.dataset.says = message;
+  card.dataset.times = String(times);
   const close = document.createElement("button");
   close.className = "quiet";
   close.dataset.dismiss = "";
@@ -47,6 +55,15 @@ export function notice(message, kind = "refusal", reload = false) {
   }
   card.append(close);
   place.replaceChildren(card);
+  if (!reload) leave(card, STAYS + A_WORD * message.split(" ").length);
+}
+
+/** Let a card go after a while; not while it is read, with the pointer or the focus on it. */
+function leave(card, after) {
+  setTimeout(() => {
+    if (card.matches(":hover, :focus-within")) leave(card, 2000);
+    else card.remove();
+  }, after);
 }
 
 export const clearNotice = () => document.getElementById("notice").replaceChildren();
