@@ -32,6 +32,7 @@ __all__ = [
     "pictures_of",
     "plain_name",
     "remove_picture",
+    "share_pictures",
 ]
 
 _PREVIEW = "w1"
@@ -217,6 +218,21 @@ def pictures_of(session: Session, project_id: int) -> list[Picture]:
     """Return a project's pictures in the order they came."""
     query = select(Picture).where(Picture.project_id == project_id).order_by(Picture.id)
     return list(session.scalars(query))
+
+
+def share_pictures(session: Session, source_id: int, target_id: int) -> None:
+    """Bring the pictures of one project into another; their files are kept once."""
+    there = {picture.sha256 for picture in pictures_of(session, target_id)}
+    for picture in pictures_of(session, source_id):
+        if picture.sha256 in there or picture.source_id:
+            continue
+        columns = {
+            column.name: getattr(picture, column.name)
+            for column in Picture.__table__.columns
+            if column.name not in ("id", "project_id", "created")
+        }
+        session.add(Picture(project_id=target_id, **columns))
+    session.flush()
 
 
 def remove_picture(session: Session, picture: Picture, used_in: list[str]) -> None:

@@ -9,8 +9,10 @@ from vistaline.actions.errors import NotFound, Refused
 from vistaline.store.models import Membership, Person, Picture, Project, RenderJob, Role, ShotRow
 
 __all__ = [
+    "DEMO",
     "add_member",
     "create_project",
+    "demo_of",
     "find_job",
     "find_picture",
     "find_project",
@@ -42,6 +44,15 @@ def projects_of(session: Session, person_id: int) -> list[Project]:
         .order_by(Project.created.desc(), Project.id.desc())
     )
     return list(session.scalars(query))
+
+
+DEMO = "Sallow Head"
+"""What the project with the demo's pictures is called."""
+
+
+def demo_of(session: Session, person_id: int) -> Project | None:
+    """Return the demo's project, if this person is in it."""
+    return next((each for each in projects_of(session, person_id) if each.name == DEMO), None)
 
 
 def role_in(session: Session, person_id: int, project_id: int) -> Role | None:

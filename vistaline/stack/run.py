@@ -14,7 +14,7 @@ from pathlib import Path
 
 from vistaline.actions.people import add_person
 from vistaline.actions.pictures import Library
-from vistaline.actions.projects import create_project
+from vistaline.actions.projects import DEMO, create_project
 from vistaline.actions.queue import PICTURE_QUEUE
 from vistaline.actions.shots import import_shot_file
 from vistaline.core.formats.shotfile import read_shot_file
@@ -72,7 +72,7 @@ def load_demo(database: str, data: Path) -> None:
                 }
                 list(pool.map(library.foresee, sorted({*pictures, *flat})))
             person = add_person(session, DEMO_NAME, DEMO_PASSWORD)
-            project = create_project(session, person.id, "Sallow Head")
+            project = create_project(session, person.id, DEMO)
             for path in paths:
                 import_shot_file(session, library, project.id, path, person.id)
             for path in flat:

@@ -20,18 +20,12 @@ from vistaline.store.models import Picture
 from vistaline.web import tasks
 from vistaline.web.context import person_id, services, session
 from vistaline.web.editing import send_kept
+from vistaline.web.frames import SIZES
 from vistaline.web.listing import listed
 
-__all__ = ["SIZES", "blueprint", "output_size"]
+__all__ = ["blueprint", "output_size"]
 
 blueprint = Blueprint("pictures", __name__)
-
-SIZES = {
-    "1920x1080": "HD, 1920 × 1080",
-    "3840x2160": "UHD, 3840 × 2160",
-    "1080x1920": "Upright, 1080 × 1920",
-    "1080x1080": "Square, 1080 × 1080",
-}
 
 
 @blueprint.get("/projects/<int:project_id>")
@@ -42,6 +36,7 @@ def bench(project_id: int) -> Any:
     return render_template(
         "pictures/pictures.html",
         project=project,
+        has_demo=projects.demo_of(session(), person_id()) is not None,
         role=projects.role_in(session(), person_id(), project_id),
         **_tiles(project_id),
         **listed(project_id),
@@ -51,6 +46,19 @@ def bench(project_id: int) -> Any:
         ready_styles=READY_STYLES,
         lens=DEFAULT_LENS,
     )
+
+
+@blueprint.post("/projects/<int:project_id>/demo-pictures")
+@login_required
+def use_demo(project_id: int) -> Any:
+    """Bring the demo's pictures into a project, to try things with."""
+    projects.find_project(session(), person_id(), project_id)
+    demo = projects.demo_of(session(), person_id())
+    if demo is None:
+        raise Refused("You are in no project with the demo's pictures. Bring pictures of your own.")
+    pictures.share_pictures(session(), demo.id, project_id)
+    session().commit()
+    return redirect(url_for("pictures.bench", project_id=project_id))
 
 
 @blueprint.post("/projects/<int:project_id>/pictures")

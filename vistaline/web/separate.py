@@ -22,6 +22,7 @@ from vistaline.core.timing import RATE_PRESETS
 from vistaline.store.models import ACTIVE, JobState, PictureRole, TaskKind
 from vistaline.web import tasks
 from vistaline.web.context import person_id, services, session
+from vistaline.web.frames import SIZES, usual_size
 from vistaline.web.sheets import Opened, open_sheet, page, send_still
 
 __all__ = ["blueprint"]
@@ -52,6 +53,8 @@ def bench(picture_id: int) -> Any:
         "sheet/separate.html",
         opened,
         "separate",
+        sizes=SIZES,
+        preset=usual_size(opened.picture.width, opened.picture.height),
         shots=shots_of(session(), opened.picture.project_id),
         frame=frame_like((opened.picture.width, opened.picture.height)),
         rates=RATE_PRESETS,

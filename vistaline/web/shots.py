@@ -30,6 +30,7 @@ from vistaline.core.timing import RATE_PRESETS
 from vistaline.store.models import ShotRow
 from vistaline.web.context import person_id, services, session
 from vistaline.web.editing import arguments, asked, change_asked_for, changed, playhead, send_kept
+from vistaline.web.frames import SIZES
 
 __all__ = ["blueprint", "changed_shot", "edited", "findings_of", "open_shot", "texture_address"]
 
@@ -334,4 +335,4 @@ def head_panel(shot_id: int) -> Any:
 def format_panel(shot_id: int) -> Any:
     """Frame size, rate and duration."""
     row, shot = open_shot(shot_id)
-    return render_template("page/_format.html", row=row, shot=shot, rates=RATE_PRESETS)
+    return render_template("page/_format.html", row=row, shot=shot, rates=RATE_PRESETS, sizes=SIZES)

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from pydantic import ValidationError
 
-from vistaline.core.edits.registry import REGISTRY, with_route
+from vistaline.core.edits.registry import REGISTRY, When, with_route
 from vistaline.core.errors import EditError, ShotError
 from vistaline.core.explaining import explain
 from vistaline.core.shot.retiming import stretched, times_of
 from vistaline.core.shot.shot import Shot
-from vistaline.core.timing import parse_rate
+from vistaline.core.timing import parse_rate, parse_time
 
 __all__: list[str] = []
 
@@ -25,17 +25,20 @@ def rename_shot(shot: Shot, *, name: str) -> Shot:
 
 
 @verb("change frame")
-def set_format(shot: Shot, *, width: int, height: int, rate: str, duration: int) -> Shot:
-    """Set frame size, rate and duration (frames). The route is stretched in proportion.
+def set_format(shot: Shot, *, width: int, height: int, rate: str, duration: When) -> Shot:
+    """Set frame size, rate and duration: frames, or a time at the new rate.
+
+    The route is stretched in proportion.
 
     The lens keeps what is seen along the frame's longer side.
     """
-    times = stretched(times_of(shot.route, shot.frame.duration), duration)
+    frames = duration if isinstance(duration, int) else parse_time(duration, parse_rate(rate))
+    times = stretched(times_of(shot.route, shot.frame.duration), frames)
     try:
-        lasting = with_route(shot, times.laid(shot.route), duration)
+        lasting = with_route(shot, times.laid(shot.route), frames)
         return lasting.evolve(
             frame=shot.frame.evolve(
-                width=width, height=height, rate=parse_rate(rate), duration=duration
+                width=width, height=height, rate=parse_rate(rate), duration=frames
             )
         )
     except ValidationError as error:

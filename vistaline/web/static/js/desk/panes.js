@@ -53,6 +53,10 @@ export class Panes {
       if (this.kept[pane] === undefined) this.desk.style.removeProperty(property);
       else this.desk.style.setProperty(property, `${this.kept[pane]}px`);
     }
+    for (const edge of this.desk.querySelectorAll("[data-pane]")) {
+      const { least, most } = PANES[edge.dataset.pane];
+      for (const [name, value] of [["valuemin", least], ["valuemax", most], ["valuenow", Math.round(this.#size(edge))]]) edge.setAttribute(`aria-${name}`, String(value));
+    }
     this.desk.classList.toggle("large", Boolean(this.kept.large));
     this.button.setAttribute("aria-pressed", String(Boolean(this.kept.large)));
   }

@@ -9,7 +9,9 @@ import { PaintedPlate, Separating } from "../sheet/separating.js";
 import { Setting } from "./setting.js";
 import { Ticks } from "../pictures/ticks.js";
 import { notice } from "./notice.js";
+import "./commands.js";
 import "./idle.js";
+import "./tips.js";
 import { silenced } from "./keyboard.js";
 import "./queue.js";
 import { Upload } from "./upload.js";
@@ -35,6 +37,7 @@ document.addEventListener("click", (event) => {
   if (at("[data-reload]")) location.reload();
   if (at("[data-help]")) document.getElementById("help").showModal();
   if (at("[data-open]")) document.getElementById(at("[data-open]").dataset.open)?.showModal();
+  if (at("[data-clicks]")) /** @type {any} */ (document.querySelector(at("[data-clicks]").dataset.clicks)).click();
   if (at("[data-close]")) document.getElementById(at("[data-close]").dataset.close).close();
   if (at("[data-tick-all]")) {
     const boxes = [...at("form").querySelectorAll("input[type=checkbox]")];
@@ -52,6 +55,11 @@ document.addEventListener("submit", (event) => {
   if (event.target.hasAttribute("hx-post") && !event.target.hasAttribute("action")) event.preventDefault();
 });
 document.addEventListener("change", (event) => {
+  if ("fills" in event.target.dataset && event.target.value) {
+    // A usual size fills the two fields after it.
+    const fields = event.target.closest(".field").nextElementSibling.querySelectorAll("input");
+    event.target.value.split("x").forEach((side, n) => (fields[n].value = side));
+  }
   const reveals = event.target.dataset.reveals;
   if (reveals) document.getElementById(reveals).hidden = event.target.value !== (event.target.dataset.revealsOn ?? "own");
 });
