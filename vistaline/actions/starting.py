@@ -112,6 +112,7 @@ def _places(
                 box = (float(place[0]), float(place[1]), picture.width, picture.height)
             else:
                 lost = True
+            if not place and picture.has_alpha:
                 remarks.append(
                     f"{picture.name} was not found in {photo.name}; it stands in the middle."
                 )

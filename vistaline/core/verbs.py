@@ -126,4 +126,6 @@ def _refusal(error: ShotError) -> EditError:
         .replace("must be less than or equal to", "can be at most")
         .replace("must be above or equal to", "must be at least")
     )
+    # What a form sends is text; a person typed a number.
+    rule = re.sub(r"got '([-+.\d]+)'\.$", r"got \1.", rule)
     return EditError(f"{words.capitalize()} {rule}", field=name, rule=rule)

@@ -21,7 +21,8 @@ from vistaline.core.picture.still import encode_jpeg, encode_png
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.render.proof import proof_frames
 from vistaline.core.scene.describe import describe_scene, pick_layer, textures_in
-from vistaline.core.shot.shot import Shot
+from vistaline.core.shot.route import Framing
+from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.drawn import look_called
 from vistaline.core.stage.evaluate import evaluate
@@ -178,31 +179,40 @@ def texture(shot_id: int, key: str) -> Any:
 
 
 def _values(shot: Shot, frame: int) -> dict[str, Any]:
-    """Return the numbers a drag shows while it happens, at ``frame``."""
+    """Return the numbers that fields show while something is dragged, at ``frame``.
+
+    By the fields' names: the edit that a field makes, and the value it sets.
+    """
     shot = shot_at_frame(shot, frame)
-    layers = {
-        layer.id: {
-            "distance": layer.distance,
-            "across": layer.across,
-            "up": layer.up,
-            "percent": layer.scale * 100,
-        }
-        for layer in shot.layers
+    return {
+        "layers": {layer.id: _layer_values(layer) for layer in shot.layers},
+        "framings": [_framing_values(framing) for framing in shot.route.framings],
     }
-    framings = [
-        {
-            "frame": framing.frame,
-            "across": framing.position[0],
-            "up": framing.position[1],
-            "forward": -framing.position[2],
-            "pan": framing.pan,
-            "tilt": framing.tilt,
-            "roll": framing.roll,
-            "lens": framing.lens,
-        }
-        for framing in shot.route.framings
-    ]
-    return {"layers": layers, "framings": framings}
+
+
+def _layer_values(layer: Layer) -> dict[str, float]:
+    values = {
+        "move_in_depth.distance": layer.distance,
+        "move_layer.across": layer.across,
+        "move_layer.up": layer.up,
+        "size_layer.percent": layer.scale * 100,
+        "set_pivot.across": layer.pivot[0] * 100,
+        "set_pivot.up": layer.pivot[1] * 100,
+        "set_opacity.percent": layer.opacity * 100,
+    }
+    values |= {f"turn_layer.{name}": getattr(layer, name) for name in ("pan", "tilt", "roll")}
+    if layer.size[0] is not None:
+        values["size_card.width"] = layer.size[0] * layer.scale
+    return values
+
+
+def _framing_values(framing: Framing) -> dict[str, float]:
+    across, up, back = framing.position
+    values = {"across": across, "up": up, "forward": -back}
+    values |= {name: getattr(framing, name) for name in ("pan", "tilt", "roll")}
+    return {f"set_framing.{name}": value for name, value in values.items()} | {
+        "set_lens.lens": framing.lens
+    }
 
 
 @blueprint.get("/<int:shot_id>/pick")

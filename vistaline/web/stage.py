@@ -27,7 +27,7 @@ from vistaline.core.stage.camera import camera_states
 from vistaline.core.stage.cards import card_of
 from vistaline.core.stage.ground import ground_facts
 from vistaline.core.stage.keyed import shot_at_frame
-from vistaline.core.stage.placing import size_check
+from vistaline.core.stage.placing import caught_box, size_check
 from vistaline.core.stage.poses import texture_of
 from vistaline.core.stage.seen import bow_in, seen_from
 from vistaline.core.stage.shake import STARTING_SHAKES
@@ -154,6 +154,7 @@ def depth_panel(shot_id: int) -> Any:
         folded=folded,
         address=lambda layer: texture_address(row, kept, _look_of(kept, layer.id, playhead)),
         selected={request.args.get("layer", ""), *_listed("several")},
+        caught=lambda layer: caught_box(shot, layer),
     )
 
 

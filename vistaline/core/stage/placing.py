@@ -14,7 +14,7 @@ from vistaline.core.stage.camera import CameraState, camera_states
 from vistaline.core.stage.cards import Card, card_of
 from vistaline.core.stage.poses import metres_per_pixel, taking_pose
 
-__all__ = ["as_card", "dragged", "outline_in", "point_on", "size_check", "stage_card"]
+__all__ = ["as_card", "caught_box", "dragged", "outline_in", "point_on", "size_check", "stage_card"]
 
 _RIGHT, _OFF = 0.005, 0.05
 """Shares by which a shape may differ from the truth: not worth telling, and wrong."""
@@ -98,6 +98,26 @@ def outline_in(card: Card, camera: CameraState) -> FloatArray:
         raise EditError(f"{card.layer.name} is not wholly before the camera here.")
     seen = there[:, :3] @ camera.image_from_camera.T
     return seen[:, :2] / seen[:, 2:3]
+
+
+def caught_box(shot: Shot, layer: Layer) -> tuple[float, float, float, float]:
+    """Return which part of its picture a surface catches: left, top, width, height in shares.
+
+    The box round what its corners catch, within the picture; all of it for what is no surface.
+    """
+    card = stage_card(shot, layer)
+    if card.projector is None:
+        return 0.0, 0.0, 1.0, 1.0
+    corners = np.array([[x, y, 0, 1] for x in (-0.5, 0.5) for y in (-0.5, 0.5)])
+    corners[:, :2] *= [card.width, card.height]
+    caught = card.projector @ card.world_from_card @ corners.T
+    # What lies behind the taking camera catches nothing; the rest tells.
+    caught = caught[:, caught[2] > 1e-9]
+    if not caught.size:
+        return 0.0, 0.0, 1.0, 1.0
+    u, v = np.clip(caught[:2] / caught[2], 0, 1)
+    left, top = float(u.min()), float(v.min())
+    return left, top, max(float(np.ptp(u)), 0.01), max(float(np.ptp(v)), 0.01)
 
 
 def size_check(known: tuple[float, float], size: tuple[float, float]) -> tuple[str, bool]:
