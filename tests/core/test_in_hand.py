@@ -190,3 +190,56 @@ def test_what_an_edit_made_is_told(shot: Shot) -> None:
     assert made_by(shot, do(shot, "add_mount"))["mount"] == "m1"
     assert made_by(shot, do(shot, "add_framing", frame=9)) == {"framing": 1}
     assert made_by(shot, do(shot, "duplicate_framing", framing=0))["framing"] == 1
+
+
+# --- real lenses and heights ----------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("lens", "measured", "angle"),
+    [
+        # Handbook values for 36 x 24 mm: the horizontal angle of 50, 35 and 24 mm.
+        (50, "35 mm", 39.6),
+        (35, "35 mm", 54.4),
+        (24, "frame", 73.7),
+        (60, "angle", 60.0),
+    ],
+)
+def test_the_photographs_lens_is_typed_in_any_measure(
+    lens: float, measured: str, angle: float
+) -> None:
+    """On a 3 : 2 photograph the equivalent focal length is the one on the gate (CIPA DCG-001)."""
+    shot = do(
+        make_shot({"back": (3000, 2000), "front": (3000, 2000)}), "turn_layer", layer="front", pan=9
+    )
+    told = do(shot, "set_photo_lens", lens=lens, measured=measured)
+    focal = told.taking_camera.focal_length
+    assert focal is not None and told.taking_camera.lens_known
+    assert np.degrees(2 * np.arctan(18 / focal)) == pytest.approx(angle, abs=0.06)
+    # What a framing sees of the picture stays.
+    np.testing.assert_allclose(outline(told, "back", 0), outline(shot, "back", 0), atol=1e-6)
+
+
+def test_a_phones_lens_is_told_by_the_diagonal() -> None:
+    shot = make_shot({"back": (4032, 3024)})
+    told = do(shot, "set_photo_lens", lens=26)
+    diagonal = 36 * 5 / 4  # of a 4 : 3 gate, 36 mm long
+    assert told.taking_camera.focal_length == pytest.approx(26 * diagonal / 43.2666, rel=1e-4)
+
+
+def test_a_typed_height_brings_a_layer_where_it_is_so_tall(away: Shot) -> None:
+    tall = do_at(away, 23, "set_height", layer="front", height=0.7)
+    assert card_at(tall, "front", 0).height == pytest.approx(0.7)
+    np.testing.assert_allclose(outline(tall, "front", 23), outline(away, "front", 23), atol=1e-6)
+
+
+def test_a_layer_stands_on_the_ground_by_going_away_or_down(shot: Shot) -> None:
+    shot = do(shot, "set_ground", horizon=450, eye_height=1.5)
+    away = do(shot, "stand_on_ground", layer="front")
+    down = do(shot, "stand_on_ground", layer="front", by="height")
+    for placed in (away, down):
+        card = card_at(placed, "front", 0)
+        foot = card.world_from_card @ np.array([0, -card.height / 2, 0, 1])
+        assert foot[1] == pytest.approx(-1.5, abs=1e-9)
+    np.testing.assert_allclose(seen(away, "front"), seen(shot, "front"), atol=1e-6)
+    assert down.layer("front").distance == shot.layer("front").distance

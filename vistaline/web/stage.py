@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from contextlib import closing
+from math import hypot
 from pathlib import Path
 from typing import Any, BinaryIO, cast
 
@@ -25,7 +26,7 @@ from vistaline.core.shot.mounts import FOLLOWS
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.camera import camera_states
 from vistaline.core.stage.cards import card_of
-from vistaline.core.stage.ground import ground_facts
+from vistaline.core.stage.ground import ground_facts, height_over_ground
 from vistaline.core.stage.keyed import shot_at_frame
 from vistaline.core.stage.placing import caught_box, size_check
 from vistaline.core.stage.poses import texture_of
@@ -232,6 +233,7 @@ def layer_panel(shot_id: int) -> Any:
         open_share=open_share(card) if layer.projection and not layer.body else 0.0,
         shift=screen_shift(shot, layer),
         facts=ground_facts(shot, layer),
+        drop=height_over_ground(shot, layer),
         neighbours=neighbours,
         blends=_BLENDS,
         stays=_STAYS,
@@ -288,6 +290,9 @@ def _perspective(shot: Shot) -> dict[str, Any]:
     counted = {way.value: sum(edge.along is way for edge in taking.edges) for way in Direction}
     facts: dict[str, Any] = {"counted": counted, "seen": None, "untold": "", "seen_lens": 0.0}
     facts["bow"] = None
+    long, short = max(taking.canvas), min(taking.canvas)
+    # As cameras write it: by the diagonal of 36 x 24 mm.
+    facts["photo_lens"] = (taking.focal_length or 0) * hypot(36, 24) / hypot(36, 36 * short / long)
     if not taking.edges:
         return facts
     try:

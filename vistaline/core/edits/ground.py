@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
+import numpy as np
 from pydantic import Field
 
 from vistaline.core.edits.arranging import at_distance
-from vistaline.core.edits.registry import REGISTRY, on_stage, with_layer
+from vistaline.core.edits.registry import REGISTRY, on_stage, with_layer, with_layers
 from vistaline.core.errors import EditError
 from vistaline.core.geometry.optics import focal_length_px
 from vistaline.core.shot.shot import Ground, Layer, Shot
 from vistaline.core.stage.camera import camera_states
-from vistaline.core.stage.ground import ground_facts
+from vistaline.core.stage.cards import card_of
+from vistaline.core.stage.ground import ground_facts, height_over_ground
 from vistaline.core.stage.placing import point_on, stage_card
 from vistaline.core.stage.poses import taking_pose
+from vistaline.core.stage.resized import as_seen_at
 
 __all__ = ["snapped"]
 
@@ -31,6 +34,22 @@ def snapped(shot: Shot, layer: Layer, distance: float, within: float) -> float:
     places = [*others, facts[0]] if facts else others
     nearest = min(places, key=lambda place: abs(place - distance), default=distance)
     return nearest if abs(nearest - distance) <= within else distance
+
+
+@verb("real height")
+def set_height(
+    shot: Shot, *, layer: str, height: Annotated[float, Field(gt=0, le=1e6)], playhead: int = 0
+) -> Shot:
+    """Set how tall a layer is in metres: it goes nearer or farther, and looks as it does now."""
+    found = on_stage(shot, layer)
+    tall = card_of(shot, found).height
+    camera = camera_states(shot, [playhead])[0]
+    # Along the camera's rays size grows with the way from the camera, not from the taking camera.
+    axis = -taking_pose(shot.taking_camera)[:3, 2]
+    start = taking_pose(shot.taking_camera)[:3, 3]
+    ahead = float((np.array(camera.position) - start) @ axis)
+    distance = ahead + (found.distance - ahead) * height / tall
+    return with_layers(shot, [as_seen_at(shot, found, distance, camera)])
 
 
 @verb("set the ground")
@@ -59,11 +78,19 @@ def drag_horizon(shot: Shot, *, frame: int, y: float) -> Shot:
 
 @verb("stand on the ground")
 def stand_on_ground(
-    shot: Shot, *, layer: str, frame: int = 0, x: float | None = None, y: float | None = None
+    shot: Shot,
+    *,
+    layer: str,
+    frame: int = 0,
+    x: float | None = None,
+    y: float | None = None,
+    by: Literal["distance", "height"] = "distance",
 ) -> Shot:
-    """Set a layer's distance by where its foot meets the ground; its framing is kept.
+    """Let a layer stand on the ground with its foot.
 
-    ``x``, ``y``: where that is, in frame pixels at ``frame``; left out: where it was before.
+    ``by`` its distance: it goes to where its foot is seen on the ground, and looks as before; or by
+    its height: it stays at its distance, and goes down or up until its foot is on the ground.
+    ``x``, ``y``: where the foot is, in frame pixels at ``frame``; left out: where it was before.
     """
     found = on_stage(shot, layer)
     if x is not None and y is not None:
@@ -72,6 +99,8 @@ def stand_on_ground(
         found = shot.layer(layer)
     if shot.ground is None:
         raise EditError("Say first where the ground is: the horizon's height and the camera's.")
+    if by == "height":
+        return with_layer(shot, layer, up=found.up + height_over_ground(shot, found))
     facts = ground_facts(shot, found)
     if facts is None:
         raise EditError(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated, Literal
 
 import numpy as np
@@ -183,6 +184,31 @@ def see_as_marked(shot: Shot) -> Shot:
     centre = found.principal_point if taking.centre_told else taking.centre
     now = taking.evolve(focal_length=lens, pan=pan, tilt=tilt, roll=roll, centre=centre)
     return _seen_anew(shot, now).evolve(ground=_level_ground(shot, found))
+
+
+@verb("lens of the photograph")
+def set_photo_lens(
+    shot: Shot,
+    *,
+    lens: Annotated[float, Field(gt=0, le=5000)],
+    measured: Literal["frame", "35 mm", "angle"] = "35 mm",
+) -> Shot:
+    """Set through which lens the picture was taken; what each framing sees of it stays.
+
+    ``measured``: ``frame``, millimetres on this program's gate, 36 mm along the longer side;
+    ``35 mm``, the equivalent focal length that cameras and phones write into their files, by the
+    frame's diagonal (CIPA DCG-001, 43.27 mm for 36 x 24); ``angle``, degrees across the longer
+    side.
+    """
+    taking = shot.taking_camera
+    long, short = max(taking.canvas), min(taking.canvas)
+    if measured == "angle":
+        if not 1 <= lens <= 170:
+            raise EditError("A lens sees 1 to 170 degrees across. Type an angle between.")
+        lens = GATE_LONG_SIDE / 2 / math.tan(math.radians(lens) / 2)
+    elif measured == "35 mm":
+        lens *= math.hypot(long, short) / long * GATE_LONG_SIDE / math.hypot(36, 24)
+    return _seen_anew(shot, taking.evolve(focal_length=lens, lens_known=True))
 
 
 @verb("see it in one-point perspective")

@@ -11,7 +11,7 @@ from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import card_of
 from vistaline.core.stage.poses import taking_pose
 
-__all__ = ["ground_facts", "horizon_in"]
+__all__ = ["ground_facts", "height_over_ground", "horizon_in"]
 
 
 def ground_facts(shot: Shot, layer: Layer) -> tuple[float, float] | None:
@@ -37,6 +37,19 @@ def ground_facts(shot: Shot, layer: Layer) -> tuple[float, float] | None:
     farther = focal * ground.eye_height / below / -float(behind)
     above = card.height * (0.5 - layer.foot[1])
     return layer.distance * farther, above * farther
+
+
+def height_over_ground(shot: Shot, layer: Layer) -> float:
+    """Return by how many metres a layer must go up (down, below 0) to stand on the ground.
+
+    Its foot is meant; the ground is level, the eye's height below the taking camera. 0 without one.
+    """
+    if shot.ground is None or layer.is_backdrop:
+        return 0.0
+    card = card_of(shot, layer)
+    foot = layer.foot[0] * card.width, layer.foot[1] * card.height
+    level = shot.taking_camera.position[1] - shot.ground.eye_height
+    return level - float((card.world_from_card @ (*foot, 0, 1))[1])
 
 
 def horizon_in(shot: Shot, camera: CameraState) -> list[tuple[float, float]] | None:
