@@ -112,7 +112,7 @@ def test_a_route_is_retimed(page: Page) -> None:
     expect(page.locator("#v-stretch")).to_have_value("6 s")
     page.fill("#v-stretch", "1 f")
     page.press("#v-stretch", "Enter")
-    expect(page.locator("#notice")).to_contain_text("too few for this route")
+    expect(page.locator(".refused")).to_contain_text("too few for this route")
     page.select_option("[data-unit]", "frames")
     with change(page):
         page.click("text=There and back")
@@ -219,7 +219,7 @@ def test_a_shake_is_covered_and_a_move_taken_from_the_shelf(page: Page) -> None:
         offer.locator("text=Enlarge by that").click()
     expect(page.locator("#inspector", has_text="No edge is bared by it")).to_be_visible()
     with change(page):
-        page.click("text=Take the shake away")
+        page.click("text=Remove the shake")
 
     tab(page, "moves")
     expect(page.locator(".overlay circle.aim")).to_have_count(1)

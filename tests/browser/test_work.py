@@ -143,10 +143,9 @@ def test_a_project_from_upload_to_shot(page: Page, picture_files: dict[str, Path
     )
     expect(page.locator("#pictures .tile")).to_have_count(2)
     page.fill("[name=name][form=start]", "Between the rocks")
-    page.select_option("[name=size]", "own")
     page.fill("[name=width]", "640")
     page.fill("[name=height]", "360")
-    page.select_option("[name=rate]", "29.97")
+    page.fill("[name=rate]", "29.97")
     page.fill("[name=seconds]", "2")
     page.click("button:text('Start shot')")
     page.wait_for_url("**/arrange")
@@ -229,7 +228,7 @@ def test_arranging(page: Page) -> None:
     expect(page.locator("#v-lens")).to_have_value("32.5")
     page.fill("#v-lens", "0")
     page.press("#v-lens", "Enter")
-    expect(page.locator("#notice")).to_contain_text("must be greater than 0")
+    expect(page.locator(".refused")).to_contain_text("Lens must be above 0")
 
     undo_everything(page)
     assert np.abs(snapshot(page, 0).astype(int) - framed).max() <= 2
