@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import warnings
+
 import numpy as np
 import pytest
 
@@ -13,11 +15,16 @@ from vistaline.core.edits.made import made_by
 from vistaline.core.errors import EditError
 from vistaline.core.geometry.optics import gate_size
 from vistaline.core.geometry.ordering import NEAR
+from vistaline.core.picture.contrasting import OVERLAYS, contrasting_colour
 from vistaline.core.render.frame import Renderer
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import camera_states
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import evaluate
+
+with warnings.catch_warnings():
+    warnings.simplefilter("ignore")  # it warns of optional packages that are not needed here
+    import colour
 
 
 def card_at(shot: Shot, layer: str, frame: int) -> Card:
@@ -243,3 +250,17 @@ def test_a_layer_stands_on_the_ground_by_going_away_or_down(shot: Shot) -> None:
         assert foot[1] == pytest.approx(-1.5, abs=1e-9)
     np.testing.assert_allclose(seen(away, "front"), seen(shot, "front"), atol=1e-6)
     assert down.layer("front").distance == shot.layer("front").distance
+
+
+@pytest.mark.parametrize("shown", ["#f0a53a", "#d98f2b", "#35b8e8", "#ffffff", "#303030"])
+def test_the_overlay_tells_from_a_picture_of_any_colour(shown: str) -> None:
+    """Distances by colour-science; that 40 in CIELAB is told apart at once: common practice."""
+    codes = np.full((40, 60, 3), list(bytes.fromhex(shown[1:])), np.uint8)
+    chosen = contrasting_colour(pyramid_of(opaque(codes)), shown)
+    one, other = (
+        colour.XYZ_to_Lab(colour.sRGB_to_XYZ(np.array(list(bytes.fromhex(each[1:]))) / 255))
+        for each in (chosen, shown)
+    )
+    assert np.linalg.norm(one - other) > 40
+    if shown == "#303030":
+        assert chosen == OVERLAYS[0]

@@ -173,9 +173,77 @@ def test_a_surface_grows_from_a_side_of_another() -> None:
         assert (apart.min(axis=1) < 1e-9).sum() == 2
 
 
+def corners(shot: Shot, layer: str) -> np.ndarray:
+    card = card_of(shot, shot.layer(layer))
+    return card.outline[:, :2] @ card.world_from_card[:3, :2].T + card.world_from_card[:3, 3]
+
+
+def test_a_room_catches_its_picture_as_it_is_seen_its_size_included(photo: np.ndarray) -> None:
+    shot = make_shot({"photo": PHOTO}, frame={"width": 640, "height": 360, "duration": 24})
+    shot = do(shot, "set_ground", horizon=180, eye_height=1.6)
+    shot = do(shot, "size_layer", layer="photo", percent=130)
+    shot = do(shot, "move_layer", layer="photo", across=0.2, up=-0.1)
+    before = rendered(shot, photo)
+    after = rendered(do(shot, "project_on_room", layer="photo", **WALL, frame=0), photo)
+    off = np.abs(after - before).max(axis=2)[6:-6, 6:-6]
+    assert np.median(off) <= 1
+    assert np.mean(off > 8) < 0.02  # where surfaces meet
+    with pytest.raises(CoreError, match="is turned"):
+        do(do(shot, "turn_layer", layer="photo", pan=5), "project_on_room", **WALL, frame=0)
+
+
+@pytest.mark.parametrize(
+    ("verb", "drawn"),
+    [
+        ("project_on_floor", {"x0": 220, "y0": 220, "x1": 420, "y1": 340}),
+        ("project_on_wall", {"x0": 80, "y0": 330, "x1": 220, "y1": 250}),
+    ],
+)
+def test_a_floor_or_a_wall_alone_shows_the_picture_where_it_was_drawn(
+    photo: np.ndarray, verb: str, drawn: dict[str, int]
+) -> None:
+    """1.6 m over the ground, a row y below the horizon is 1.6 f / y away (similar triangles)."""
+    shot = make_shot({"photo": PHOTO}, frame={"width": 640, "height": 360, "duration": 24})
+    shot = do(shot, "set_ground", horizon=180, eye_height=1.6)
+    assert shot.taking_camera.focal_length is not None
+    focal = shot.taking_camera.focal_length / 36 * 640
+    made = do(shot, verb, **drawn)
+    (added,) = [layer for layer in made.layers if layer.id != "photo"]
+    seen, flat = rendered(made, photo), rendered(shot, photo)
+    there = corners(made, added.id)
+    np.testing.assert_allclose(there[:, 1].min(), -1.6, atol=1e-6)
+    y0, y1 = sorted((drawn["y0"], drawn["y1"]))
+    np.testing.assert_allclose(
+        sorted({*np.round(-there[:, 2], 6)}), [1.6 * focal / (y - 180) for y in (y1, y0)], rtol=1e-5
+    )
+    rows = slice(y0 + 4, y1 - 4) if verb == "project_on_floor" else slice(12, 200)
+    columns = slice(drawn["x0"] + 6, drawn["x1"] - 6)
+    assert np.abs(seen - flat)[rows, columns].mean() <= 0.5
+
+
+def test_one_edge_of_a_wall_moves_by_itself() -> None:
+    shot = lodged()
+    before = corners(shot, "back-wall")
+    typed = corners(do(shot, "move_side", layer="back-wall", side="top", metres=2.5), "back-wall")
+    np.testing.assert_allclose(typed[2:], before[2:], atol=1e-9)  # its foot
+    np.testing.assert_allclose(np.linalg.norm(typed[0] - typed[3]), 2.5)
+    dragged = do(shot, "move_side", layer="back-wall", side="right", frame=0, x=500, y=200)
+    after = corners(dragged, "back-wall")
+    np.testing.assert_allclose(after[[0, 3]], before[[0, 3]], atol=1e-9)
+    camera = camera_states(dragged, [0])[0]
+    there = camera.camera_from_world[:3] @ [*after[1], 1]
+    edge = camera.image_from_camera @ there
+    np.testing.assert_allclose(edge[0] / edge[2], 500, atol=1e-6)
+    with pytest.raises(CoreError, match="behind the taking camera"):
+        do(shot, "move_side", layer="floor", side="bottom", metres=60)
+
+
 @pytest.mark.parametrize(
     ("verb", "values", "words"),
     [
+        ("project_on_floor", {"x0": 9, "y0": 170, "x1": 90, "y1": 300}, "not below the horizon"),
+        ("project_on_wall", {"x0": 9, "y0": 170, "x1": 90, "y1": 300}, "not below the horizon"),
+        ("project_on_wall", {"x0": 9, "y0": 300, "x1": 9, "y1": 300}, "no length"),
         ("project_on_room", {"layer": "photo", **WALL, "y1": 170}, "not below the horizon"),
         ("project_on_room", {"layer": "photo", **WALL, "x1": 221}, "too small"),
         ("see_as_marked", {}, "Mark edges of two directions"),

@@ -17,6 +17,7 @@ from vistaline.actions.listing import shots_of
 from vistaline.actions.pictures import pictures_of
 from vistaline.actions.sets import frame_like
 from vistaline.core.errors import CoreError
+from vistaline.core.picture.contrasting import contrasting_colour
 from vistaline.core.sheet.sheet import EVERYTHING
 from vistaline.core.timing import RATE_PRESETS
 from vistaline.store.models import ACTIVE, JobState, PictureRole, TaskKind
@@ -84,11 +85,13 @@ def state(picture_id: int) -> Any:
                 "hair": [stroke.model_dump(mode="json") for stroke in cutout.hair],
             }
         )
+    pyramid = services().library.pyramid(picture.file)
     return {
         "version": opened.row.version,
         "content": Path(picture.file).stem[:16],
         "size": [picture.width, picture.height],
-        "levels": len(services().library.pyramid(picture.file).levels),
+        "levels": len(pyramid.levels),
+        "overlay": contrasting_colour(pyramid, picture.file),
         "cutouts": cutouts,
         "plates": {use.behind: cuttings.plate_name(use) for use in sheet.plates},
     }

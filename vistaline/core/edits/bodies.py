@@ -9,7 +9,13 @@ from pydantic import Field
 
 from vistaline.core.edits.marks import stage_enlarged
 from vistaline.core.edits.registry import REGISTRY, pictures_used, unlocked, with_layer, with_layers
-from vistaline.core.edits.surfaces import eye_height_of, source_of, surface_like, with_surfaces
+from vistaline.core.edits.surfaces import (
+    eye_height_of,
+    plane_of,
+    source_of,
+    surface_like,
+    with_surfaces,
+)
 from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
 from vistaline.core.geometry.bodies import Body
@@ -41,7 +47,8 @@ def add_body(
     The pixels are opposite corners of what is seen: of its front, or of a ball. It is as deep as
     it is wide, an arch twice; both can be changed.
     """
-    found, eye = source_of(shot, ""), eye_height_of(shot)
+    shot, found = source_of(shot, "")
+    eye = eye_height_of(shot)
     left, top, right, foot = canvas_box(shot, frame, (x0, y0), (x1, y1))
     if right - left < 2 or foot - top < 2:
         raise EditError(f"This {body.value} is too small. Drag from corner to corner.")
@@ -102,9 +109,7 @@ def scale_to_known(shot: Shot, *, layer: str) -> Shot:
 @verb("show a surface's own picture")
 def show_straight(shot: Shot, *, layer: str, key: str, picture: PictureRef) -> Shot:
     """Let a surface show a picture of its own, as large as it is, and catch none any more."""
-    found = unlocked(shot, layer)
-    if found.projection is None or found.body is not None:
-        raise EditError(f"{found.name} is no plane that catches a picture.")
+    found = plane_of(shot, layer)
     shot = shot.evolve(pictures=shot.pictures | {key: picture})
     width, height = found.size
     card = FreeCard(width=width, height=height, stays=found.stays)

@@ -21,7 +21,7 @@ from vistaline.core.shot.route import Route
 from vistaline.core.shot.rows import Row
 from vistaline.core.shot.shot import Ground, Layer, MarkedEdge, PictureRef, Shot, TakingCamera
 from vistaline.core.stage.poses import taking_pose
-from vistaline.core.stage.seen import canvas_point, ray_of, seen_from
+from vistaline.core.stage.seen import canvas_point, plate_of, ray_of, seen_from, settled
 from vistaline.core.verbs import FROM_JSON
 
 __all__ = ["Corners", "see_one_point", "stage_enlarged"]
@@ -177,6 +177,7 @@ def see_as_marked(shot: Shot) -> Shot:
 
     The camera's routes turn with it, and their lenses change as its own does.
     """
+    shot = _as_seen(shot)
     taking = shot.taking_camera
     found = seen_from(taking)
     lens = found.focal_px * GATE_LONG_SIDE / max(taking.canvas)
@@ -218,10 +219,21 @@ def see_one_point(shot: Shot, *, x: float, y: float, frame: int | None = None) -
     Uprights and level edges stay so in the picture, so its middle need not be where the lens
     looked (a picture cropped, or a lens shifted); the lens itself is not told, and stays.
     """
+    shot = _as_seen(shot)
     point = canvas_point(shot, frame, x, y)
     taking = shot.taking_camera.evolve(centre=point, pan=0.0, tilt=0.0, roll=0.0)
     ground = (shot.ground or Ground(horizon=0)).evolve(horizon=round(point[1], 2))
     return _seen_anew(shot, taking).evolve(ground=ground)
+
+
+def _as_seen(shot: Shot) -> Shot:
+    """Return the shot with its plate, if it has one, kept as taken as it is seen now."""
+    try:
+        return settled(shot, plate_of(shot))
+    except EditError:
+        if any(layer.box and layer.picture for layer in shot.layers):
+            raise
+        return shot
 
 
 def _seen_anew(shot: Shot, now: TakingCamera) -> Shot:
@@ -285,6 +297,7 @@ def set_known_length(
     From its foot on the ground to its top, or from one point of the ground to another. Nothing
     that is seen changes.
     """
+    shot = _as_seen(shot)
     if shot.ground is None:
         raise EditError("Say first where the ground is: set the horizon, under Ground.")
     one, other = (ray_of(shot, *canvas_point(shot, frame, *end)) for end in ((x0, y0), (x1, y1)))

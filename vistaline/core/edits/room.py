@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated
 
 import numpy as np
 from pydantic import Field
 
 from vistaline.core.arrays import FloatArray, Matrix3
 from vistaline.core.edits.marks import Corners, see_one_point
-from vistaline.core.edits.registry import (
-    REGISTRY,
-)
+from vistaline.core.edits.registry import REGISTRY
 from vistaline.core.edits.surfaces import (
     NEAR_TAKING,
+    Side,
     eye_height_of,
     source_of,
     surface_like,
@@ -34,7 +33,6 @@ __all__: list[str] = []
 verb = REGISTRY.verb
 _SQUARE = 4.0
 """Degrees: a plane that stands this nearly square to the world's axes is put so."""
-Side = Literal["left", "right", "top", "bottom"]
 _Angle = Annotated[float, Field(ge=-180, le=180)]
 
 
@@ -55,7 +53,7 @@ def project_on_room(
     back wall's lower edge stands on the ground, as far away as the eye's height tells; the
     room's axes are the world's, as the marked edges have told them. The layer itself is hidden.
     """
-    found = source_of(shot, layer)
+    shot, found = source_of(shot, layer)
     x0, y0, x1, y1 = canvas_box(shot, frame, (x0, y0), (x1, y1))
     eye = eye_height_of(shot)
     if x1 - x0 < 2 or y1 - y0 < 2:
@@ -106,6 +104,7 @@ def project_on_one_point(
 
     See :func:`see_one_point` and :func:`project_on_room`.
     """
+    shot, _ = source_of(shot, "")
     x0, y0, x1, y1 = canvas_box(shot, frame, (x0, y0), (x1, y1))
     seen = see_one_point(shot, x=vx, y=vy, frame=frame)
     return project_on_room(seen, x0=x0, y0=y0, x1=x1, y1=y1)
@@ -127,7 +126,8 @@ def project_on_plane(
     the plate if left out; it is hidden.
     ``corners`` are pixels of ``frame``, or of the canvas.
     """
-    found, taking = source_of(shot, layer), shot.taking_camera
+    shot, found = source_of(shot, layer)
+    taking = shot.taking_camera
     drawn = in_order([canvas_point(shot, frame, *corner) for corner in corners])
     standing = rectangle_pose(drawn, taking_focal(taking), taking.principal_point)
     turn = taking_pose(taking)[:3, :3]

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import product
+from typing import Literal
 
 import numpy as np
 
@@ -16,22 +18,51 @@ from vistaline.core.shot.shows import PictureShown
 from vistaline.core.shot.stands import Projected, Solid
 from vistaline.core.stage.cards import put
 from vistaline.core.stage.poses import taking_pose
-from vistaline.core.stage.seen import plate_of
+from vistaline.core.stage.seen import plate_of, settled
 
-__all__ = ["NEAR_TAKING", "eye_height_of", "source_of", "surface_like", "with_surfaces"]
+__all__ = [
+    "NEAR_TAKING",
+    "Side",
+    "check_ahead",
+    "eye_height_of",
+    "plane_of",
+    "source_of",
+    "surface_like",
+    "with_surfaces",
+]
 
 NEAR_TAKING = 0.05
 """Metres before the taking camera: no surface reaches nearer."""
+Side = Literal["left", "right", "top", "bottom"]
+"""Which edge of a surface, as it faces one."""
 
 
-def source_of(shot: Shot, layer: str) -> Layer:
-    """Return the layer whose picture is to be caught; the plate if none is named."""
+def source_of(shot: Shot, layer: str) -> tuple[Shot, Layer]:
+    """Return the shot, settled, and in it the layer whose picture is to be caught.
+
+    The plate if none is named. Settled: it is caught as it is seen, its size included.
+    """
     found = unlocked(shot, layer or plate_of(shot).id)
     if not found.picture or found.box is None:
         raise EditError(
             f"{found.name} was not seen by the taking camera, so it cannot be projected. "
             "Choose the picture as it was taken."
         )
+    shot = settled(shot, found)
+    return shot, shot.layer(found.id)
+
+
+def plane_of(shot: Shot, layer: str) -> Layer:
+    """Return a layer that is a plane and catches a picture.
+
+    Raises
+    ------
+    EditError
+        It is none, or it is locked.
+    """
+    found = unlocked(shot, layer)
+    if found.projection is None or found.body is not None:
+        raise EditError(f"{found.name} is no plane that catches a picture.")
     return found
 
 
@@ -71,12 +102,16 @@ def surface_like(
     if body is not None and depth is not None:
         stands = Solid(body=body, projection=caught, width=width, height=height, depth=depth)
     layer = Layer(name=name, shows=PictureShown(picture=like.picture), stands=stands)
-    x, y, z = size[0] / 2, size[1] / 2, (depth or 0.0) / 2
-    corners = np.array([[a, b, c, 1] for a in (-x, x) for b in (-y, y) for c in (-z, z)])
+    check_ahead(shot, name, pose, (*size, depth or 0.0))
+    return put(shot, layer, pose)
+
+
+def check_ahead(shot: Shot, name: str, pose: Matrix4, size: tuple[float, float, float]) -> None:
+    """Refuse a surface or body of a size (metres) that reaches behind the taking camera."""
+    corners = np.array([(*corner, 1.0) for corner in product(*((-m / 2, m / 2) for m in size))])
     there = corners @ (space.inverse_pose(taking_pose(shot.taking_camera)) @ pose).T
     if (there[:, 2] > -NEAR_TAKING / 2).any():
         raise EditError(
             f"{name} would reach behind the taking camera, where no picture falls. Make it "
             "shorter, or turn it the other way."
         )
-    return put(shot, layer, pose)

@@ -13,7 +13,7 @@ from vistaline.core.kept import Kept
 from vistaline.core.shot.shot import Layer, Shot, TakingCamera
 from vistaline.core.stage.camera import camera_states
 from vistaline.core.stage.placing import point_on, stage_card
-from vistaline.core.stage.poses import taking_pose
+from vistaline.core.stage.poses import metres_per_pixel, taking_pose
 
 __all__ = [
     "bow_in",
@@ -22,6 +22,7 @@ __all__ = [
     "plate_of",
     "ray_of",
     "seen_from",
+    "settled",
     "taking_focal",
 ]
 
@@ -101,6 +102,49 @@ def plate_of(shot: Shot) -> Layer:
             "No layer was seen by the taking camera. Bring in the picture as it was taken first."
         )
     return max(seen, key=lambda layer: layer.distance)
+
+
+def settled(shot: Shot, layer: Layer) -> Shot:
+    """Return the shot with a layer's place in the canvas as the taking camera sees it now.
+
+    A layer that was enlarged or moved in its plane is from then on kept as taken like that: what
+    is seen of it stays, and so do the marks on it. What is worked out from canvas pixels then
+    fits what is seen.
+
+    Raises
+    ------
+    EditError
+        It is turned, so that it has no upright place in the canvas.
+    """
+    taking = shot.taking_camera
+    moved = (layer.scale, layer.across, layer.up) != (1.0, 0.0, 0.0)
+    turned = (layer.pan, layer.tilt, layer.roll) != (0.0, 0.0, 0.0)
+    if layer.box is None or layer.ride is not None or not (moved or turned):
+        return shot
+    if turned:
+        raise EditError(
+            f"{layer.name} is turned, so the taking camera did not see it straight on. Set its "
+            "turn, lean and roll to 0 first."
+        )
+    x, y, width, height = layer.box
+    middle_x, middle_y = taking.principal_point
+    metres = metres_per_pixel(taking, layer.distance)
+
+    def now(point: tuple[float, float]) -> tuple[float, float]:
+        return (
+            middle_x + (point[0] - middle_x) * layer.scale + layer.across / metres,
+            middle_y + (point[1] - middle_y) * layer.scale - layer.up / metres,
+        )
+
+    box = (*now((x, y)), width * layer.scale, height * layer.scale)
+    there = layer.with_stands(box=box).evolve(scale=1.0, across=0.0, up=0.0)
+    if layer.id == plate_of(shot).id:
+        edges = tuple(
+            edge.evolve(a=now(edge.a), b=now(edge.b), through=edge.through and now(edge.through))
+            for edge in taking.edges
+        )
+        shot = shot.evolve(taking_camera=taking.evolve(edges=edges))
+    return shot.evolve(layers=tuple(there if each.id == layer.id else each for each in shot.layers))
 
 
 def canvas_point(shot: Shot, frame: int | None, x: float, y: float) -> tuple[float, float]:

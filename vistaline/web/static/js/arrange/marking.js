@@ -4,7 +4,7 @@ import { Corners, OnePoint } from "./corners.js";
 import { drag } from "../page/drag.js";
 import { Lines } from "./lines.js";
 import { Loupe } from "./loupe.js";
-import { clearNotice, notice } from "../page/notice.js";
+import { hint } from "../page/notice.js";
 import { svg } from "../page/svg.js";
 
 const NEAR = 9; // screen pixels
@@ -12,6 +12,8 @@ const LETTER = { across: "A", up: "U", deep: "D" };
 const SAYS = {
   mark: "Drag along an edge in the viewfinder, from end to end. An end can be dragged elsewhere, its middle onto an edge that bows; a click on an end with Alt takes the edge away. Escape ends.",
   "back-wall": "Drag over the room’s back wall, from corner to corner. Floor, ceiling and walls then catch the picture. Escape gives up.",
+  floor: "Drag over the part of the ground that is to be a floor, from corner to corner, below the horizon. Escape gives up.",
+  wall: "Drag along the wall’s foot, from one end to the other. Its height can then be typed, or its upper edge dragged. Escape gives up.",
   body: "Drag over it, from corner to corner: the lower edge is where it stands on the ground. Escape gives up.",
   known: "Drag from one end of what you know the length of to the other. Escape gives up.",
   corners: "Drag the four corners onto something that is a rectangle in the world, then say in the panel what it is. Escape gives up.",
@@ -62,10 +64,9 @@ export class Marking {
     const shapes = { corners: Corners, "one-point": OnePoint };
     this.shape = tool && shapes[tool.do] ? new shapes[tool.do](this, this.scene.data) : null;
     this.finder.gate.classList.toggle("asking", this.on);
-    if (tool) {
-      notice(SAYS[tool.do], "info");
-      this.lines.fetch();
-    } else clearNotice();
+    this.said?.();
+    this.said = tool && hint(SAYS[tool.do]);
+    if (tool) this.lines.fetch();
     this.loupe.hide();
     this.pressed();
     this.finder.draw();
@@ -107,8 +108,10 @@ export class Marking {
         return true;
       }
       this.#follow(event, at, (to) => ["add_edge", { ...this.#ends(...this.lines.edge(at, to)), along }]);
-    } else if (what === "back-wall") this.#follow(event, at, (to) => ["project_on_room", this.#ends(at, to)], true);
-    else if (what === "body") this.#follow(event, at, (to) => ["add_body", { ...this.#ends(at, to), body }], true, true);
+    } else if (what === "back-wall") this.#follow(event, at, (to) => ["project_on_room", this.#ends(at, to)], { box: true, preview: true, once: true });
+    else if (what === "floor") this.#follow(event, at, (to) => ["project_on_floor", this.#ends(at, to)], { box: true, preview: true, once: true });
+    else if (what === "wall") this.#follow(event, at, (to) => ["project_on_wall", this.#ends(at, to)], { preview: true, once: true });
+    else if (what === "body") this.#follow(event, at, (to) => ["add_body", { ...this.#ends(at, to), body }], { box: true, preview: true, once: true });
     else this.#follow(event, at, (to) => ["set_known_length", { ...this.#ends(at, to), upright, metres: document.getElementById("known-metres").value }]);
     return true;
   }
@@ -125,8 +128,16 @@ export class Marking {
     return { x0, y0, x1, y1 };
   }
 
-  /** Follow the pointer with a line, or a box, from a point of the overlay; keep it at the end. */
-  #follow(event, from, wish, box = false, preview = false) {
+  /**
+   * Follow the pointer with a line, or a box, from a point of the overlay; keep it at the end.
+   *
+   * @param {any} event
+   * @param {number[]} from
+   * @param {any} wish
+   * @param {{box?: boolean, preview?: boolean, once?: boolean}} [how] `preview`: what comes of it
+   *     is seen meanwhile; `once`: the tool is then laid down.
+   */
+  #follow(event, from, wish, { box = false, preview = false, once = false } = {}) {
     const { finder, scene } = this;
     const rect = finder.gate.getBoundingClientRect();
     const seen = (now) => [now.clientX - rect.left, now.clientY - rect.top];
@@ -138,7 +149,7 @@ export class Marking {
       this.drawn = null;
       scene.endDrag();
       this.loupe.hide();
-      if (box) this.stop();
+      if (once) this.stop();
       finder.draw();
     };
     drag(finder.gate, event, {
@@ -149,7 +160,7 @@ export class Marking {
           scene.preview(...asked(now));
         }
         finder.draw();
-        if (!box) this.loupe.show(seen(now));
+        if (!preview) this.loupe.show(seen(now));
       },
       end: ({ event: now }) => {
         const last = asked(now);

@@ -47,7 +47,7 @@ export class Surfaces {
     return parts;
   }
 
-  /** A bar on the middle of each edge, as far as that is in the frame. */
+  /** Each edge as far as it is in the frame, with the middle of that, where its bar is. */
   #bars(layer) {
     if (!layer.projector || layer.body || layer.locked) return [];
     const { x, y, width, height } = this.finder.place;
@@ -61,7 +61,7 @@ export class Surfaces {
       if (long < 12) continue;
       const middle = [(a[0] + b[0]) / 2, (a[1] + b[1]) / 2];
       const way = [(b[0] - a[0]) / long, (b[1] - a[1]) / long];
-      found.push({ side, middle, way });
+      found.push({ side, middle, way, ends: kept });
     }
     return found;
   }
@@ -70,8 +70,25 @@ export class Surfaces {
     return this.#bars(layer).map(({ middle: [x, y], way: [dx, dy] }) => svg("line", { class: "grow-bar", x1: x - dx * 13, y1: y - dy * 13, x2: x + dx * 13, y2: y + dy * 13 }));
   }
 
-  /** Take a press on a bar: the new surface follows the pointer, and is chosen when it is there. */
+  /** Take a press on a bar, or beside it on an edge; false if neither was hit. */
   press(event, layer, at) {
+    return this.#grow(event, layer, at) || this.#moveSide(event, layer, at);
+  }
+
+  /** The edge itself follows the pointer; the one opposite stays. */
+  #moveSide(event, layer, at) {
+    const side = this.#bars(layer).find(({ ends }) => apart(at, ends) < NEAR / 2)?.side;
+    if (!side) return false;
+    const { scene, finder } = this;
+    finder.dragging(event, (now) => {
+      const { x, y } = finder.framePoint(now.event);
+      return ["move_side", { layer: layer.id, side, frame: scene.frame, x, y }];
+    });
+    return true;
+  }
+
+  /** The new surface follows the pointer, and is chosen when it is there. */
+  #grow(event, layer, at) {
     const bar = this.#bars(layer).find(({ middle, way }) => {
       const [dx, dy] = [at[0] - middle[0], at[1] - middle[1]];
       return Math.abs(dx * way[0] + dy * way[1]) < 16 && Math.abs(dx * way[1] - dy * way[0]) < NEAR;
@@ -85,6 +102,17 @@ export class Surfaces {
     }, () => {}, () => scene.choose({ layer: scene.current.data.layers.at(-1).id }));
     return true;
   }
+}
+
+/** Pixels from a point to a line between two others. */
+/**
+ * @param {number[]} point
+ * @param {number[][]} ends
+ */
+function apart([x, y], [[ax, ay], [bx, by]]) {
+  const [dx, dy] = [bx - ax, by - ay];
+  const t = Math.min(1, Math.max(0, ((x - ax) * dx + (y - ay) * dy) / (dx * dx + dy * dy || 1)));
+  return Math.hypot(ax + dx * t - x, ay + dy * t - y);
 }
 
 /** The part of a line within a box; null if none is (Liang and Barsky, 1984). */

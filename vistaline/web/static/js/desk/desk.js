@@ -1,6 +1,6 @@
 // The desk of Arrange and Direct: one scene, its views, the keyboard.
 import { LookAhead } from "./ahead.js";
-import { notice } from "../page/notice.js";
+import { hint, notice } from "../page/notice.js";
 import { Panes } from "./panes.js";
 import { silenced, taken } from "../page/keyboard.js";
 import { Marking } from "../arrange/marking.js";
@@ -234,8 +234,9 @@ export class Desk {
   }
 
   /** See a take beside the route; asked again, the route alone. */
-  #beside(take) {
-    this.scene.lookBeside(this.scene.take === take ? "" : take);
+  async #beside(take) {
+    await this.scene.lookBeside(this.scene.take === take ? "" : take);
+    this.#pressed();
   }
 
   #cut(fastest) {
@@ -248,7 +249,8 @@ export class Desk {
     this.viewfinder.rectangles = on;
     this.viewfinder.gate.classList.toggle("asking", on);
     this.element.querySelector('[data-do="rectangles"]').setAttribute("aria-pressed", String(on));
-    if (on) notice("Draw in the viewfinder what the next framing shows; one after the other. With Shift it is put at the playhead, with Alt the camera zooms instead of going there. Again, or Escape, to end.", "info");
+    this.said?.();
+    this.said = on ? hint("Draw in the viewfinder what the next framing shows; one after the other. With Shift it is put at the playhead, with Alt the camera zooms instead of going there. Again, or Escape, to end.") : null;
   }
 
   #seeNow() {
@@ -282,10 +284,18 @@ export class Desk {
     document.getElementById("chosen").elements.folded.value = JSON.stringify([...this.folded]);
   }
 
-  /** An edit that wants a point of the picture: the next click gives it. */
+  /** An edit that wants a point of the picture: the next click gives it; asked again, none does. */
   #point({ point: verb, pointLayer: layer }) {
-    notice("Click that point in the viewfinder. Escape gives up.", "info");
-    this.viewfinder.ask(({ x, y }) => this.scene.edit(verb, { layer, frame: this.scene.frame, x, y }));
+    const { viewfinder, scene } = this;
+    if (this.pointing === verb) return viewfinder.ask(null);
+    const unsay = hint("Click that point in the viewfinder. Escape gives up.");
+    viewfinder.ask(({ x, y }) => scene.edit(verb, { layer, frame: scene.frame, x, y }), () => {
+      unsay();
+      this.pointing = null;
+      this.#pressed();
+    });
+    this.pointing = verb;
+    return this.#pressed();
   }
 
   #copy() {
@@ -343,6 +353,8 @@ export class Desk {
     for (const card of this.element.querySelectorAll(".depth-card")) card.setAttribute("aria-pressed", String(card.dataset.layer === layer || chosen.includes(card.dataset.layer)));
     for (const button of this.element.querySelectorAll("[data-solo]")) button.setAttribute("aria-pressed", String(solo.has(button.dataset.solo)));
     for (const button of this.element.querySelectorAll("[data-chooses]")) button.setAttribute("aria-pressed", String(button.dataset.chooses === layer));
+    for (const button of this.element.querySelectorAll("[data-beside]")) button.setAttribute("aria-pressed", String(button.dataset.beside === this.scene.take));
+    for (const button of this.element.querySelectorAll("[data-point]")) button.setAttribute("aria-pressed", String(button.dataset.point === this.pointing));
   }
 
   /** The numbers of what is being dragged, as the drag goes. */

@@ -157,8 +157,15 @@ export class Viewfinder {
     return { x: (event.clientX - box.left - this.place.x) * scale, y: (event.clientY - box.top - this.place.y) * scale, scale };
   }
 
-  /** Ask for a point of the picture: the next click gives it, Escape gives up. */
-  ask(taker) {
+  /**
+   * Ask for a point of the picture: the next click gives it, Escape gives up.
+   *
+   * @param {any} taker
+   * @param {(() => void) | null} [said] takes away the words that ask for it
+   */
+  ask(taker, said = null) {
+    this.said?.();
+    this.said = said;
     this.asking = taker;
     this.gate.classList.toggle("asking", Boolean(taker));
   }

@@ -30,8 +30,20 @@ export function refuseIn(form, { error = UNANSWERED, field: name = "", rule = ""
 const STAYS = 9000; // ms a notice is there, and ms more for each word
 const A_WORD = 260;
 
+/**
+ * Say how to use what is in the hand, for as long as it is; returns what takes the words away.
+ *
+ * @param {string} message
+ * @returns {() => void}
+ */
+export function hint(message) {
+  const card = notice(message, "info", false, Infinity);
+  card.dataset.hint = "";
+  return () => card.remove();
+}
+
 /** Say something in the corner; said again it is counted, and after a while it goes. */
-export function notice(message, kind = "refusal", reload = false) {
+export function notice(message, kind = "refusal", reload = false, stays = STAYS + A_WORD * message.split(" ").length) {
   const place = document.getElementById("notice");
   const same = [...place.children].find((each) => /** @type {HTMLElement} */ (each).dataset.says === message);
   const times = Number(/** @type {HTMLElement} */ (same)?.dataset.times ?? 0) + 1;
@@ -54,8 +66,10 @@ export function notice(message, kind = "refusal", reload = false) {
     card.append(again);
   }
   card.append(close);
-  place.replaceChildren(card);
-  if (!reload) leave(card, STAYS + A_WORD * message.split(" ").length);
+  clearNotice();
+  place.append(card);
+  if (!reload && Number.isFinite(stays)) leave(card, stays);
+  return card;
 }
 
 /** Let a card go after a while; not while it is read, with the pointer or the focus on it. */
@@ -66,4 +80,7 @@ function leave(card, after) {
   }, after);
 }
 
-export const clearNotice = () => document.getElementById("notice").replaceChildren();
+/** Take away what was said; hints stay while what they tell of is in the hand. */
+export function clearNotice() {
+  document.querySelectorAll("#notice > :not([data-hint])").forEach((card) => card.remove());
+}

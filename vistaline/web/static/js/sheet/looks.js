@@ -2,7 +2,6 @@
 import { PLAIN } from "./board.js";
 import { drawTiles } from "./tiles.js";
 
-const CUTOUT = "#f0a53a";
 const PICTURE = 2; // sheets that keep what does not change while a stroke is drawn
 const MASK = 3;
 
@@ -99,7 +98,7 @@ export class Looks {
     sheet.save();
     sheet.setTransform(1, 0, 0, 1, 0, 0);
     sheet.globalCompositeOperation = "source-in";
-    sheet.fillStyle = CUTOUT;
+    sheet.fillStyle = this.state.overlay;
     sheet.fillRect(0, 0, sheet.canvas.width, sheet.canvas.height);
     sheet.restore();
     this.#lay(context, sheet, alpha);
