@@ -7,9 +7,9 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect, sync_playwright
 
-from tests.browser.conftest import CHROMIUM, FLAGS, open_bench, running_stack, sign_in
+from tests.browser.conftest import CHROMIUM, FLAGS, idle, open_bench, running_stack, sign_in
 from tests.browser.test_pictures import PHOTOGRAPH, PLATE, Board, edited, open_picture
-from tests.browser.test_work import change, undo_everything
+from tests.browser.test_work import canvas, change
 
 FOLDER = Path(__file__).parents[2] / "docs" / "screenshots"
 
@@ -52,29 +52,53 @@ def views(page: Page) -> None:
     page.click("button.btn-ink:text('Render')")
     page.wait_for_selector(".job[data-state=running] >> text=left", timeout=60_000)
     take(page, "output")
+    walk_views(page)
+
+
+def walk_views(page: Page) -> None:
+    """From the cut photograph to its first clip: the pictures of docs/using.md."""
+    open_picture(page, PHOTOGRAPH, "Separate")
+    page.click("[data-tab=send]")
+    page.fill("#new-shot [name=name]", "The keeper at his door")
+    page.fill("#new-shot [name=seconds]", "4")
+    page.click("button:text('Send the set')")
+    done = page.locator(".task[data-kind=send][data-state=done]")
+    expect(done).to_be_visible(timeout=120_000)
+    done.get_by_role("link").click()
+    page.wait_for_selector(".gate[data-ready]")
+    idle(page)
+    page.click(".depth-card >> nth=0")
+    idle(page)
+    with change(page):
+        page.fill("#v-distance", "2")
+        page.press("#v-distance", "Enter")
+    take(page, "using-arrange")
+    page.click(".rail a:has-text('Direct')")
+    page.wait_for_selector(".gate[data-ready]")
+    idle(page)
+    page.keyboard.press("2")
+    idle(page)
+    page.keyboard.press("d")
+    gate = canvas(page)
+    x, y = gate["x"] + gate["width"] / 2, gate["y"] + gate["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    idle(page)
+    page.mouse.move(x, y - 60, steps=6)
+    idle(page)
+    with change(page):
+        page.mouse.up()
+    with change(page):
+        page.select_option("#v-ease", "ease-out")
+    take(page, "using-direct")
+    page.click("a:text('Render')")
+    page.click("button.btn-ink:text('Render')")
+    expect(page.locator(".job[data-state=done]")).to_have_count(1, timeout=180_000)
+    take(page, "using-output")
 
 
 def arrange_views(page: Page) -> None:
-    """A title behind the headland, its outline before it, then undone; a gallery; rooms."""
-    open_bench(page, 1, "arrange")
-    page.wait_for_selector("#v-horizon")
-    with change(page):
-        page.click("#inspector button:text-is('Title')")
-    page.click(".depth-card[data-layer=title]")
-    page.wait_for_selector("#inspector textarea")
-    with change(page):
-        page.fill("#inspector textarea", "Sallow\nHead")
-        page.locator("#inspector textarea").blur()
-    with change(page):
-        page.select_option("#v-title-face", "playfair")
-    with change(page):
-        page.select_option("#v-around", "headland")
-    page.focus("[data-part=gate]")
-    page.keyboard.press("g")
-    page.wait_for_timeout(3000)
-    take(page, "arrange-title")
-    page.keyboard.press("g")
-    undo_everything(page)
+    """A gallery; rooms."""
     open_bench(page, 3, "arrange")
     page.click("[data-do=both]")
     page.click(".depth-card[data-layer=the-lamp]")
@@ -105,18 +129,13 @@ def room_views(page: Page) -> None:
 
 
 def direct_views(page: Page) -> None:
-    """A tour over a large page, a cut, keys, the shelf of moves."""
+    """A tour over a large page, keys, the shelf of moves."""
     open_bench(page, 4, "direct")
     page.keyboard.press("w")
     page.keyboard.press("4")
     page.wait_for_load_state("networkidle")
     take(page, "direct-tour")
     page.keyboard.press("w")
-    open_bench(page, 5, "direct")
-    page.click("[data-tab=camera]")
-    page.fill("[data-part=scrub]", "40")
-    page.wait_for_load_state("networkidle")
-    take(page, "direct-cut")
     open_bench(page, 7, "direct")
     page.wait_for_selector(".gate[data-looks=all]", timeout=90_000)
     page.locator(".row-name").nth(0).click()
@@ -159,7 +178,7 @@ def prepare_views(page: Page) -> None:
 
 
 def separate_views(page: Page) -> None:
-    """The keeper cut from a photograph, his edge on the filled plate, the tries."""
+    """The keeper cut from a photograph, and what he hid filled, in two tries."""
     open_picture(page, PHOTOGRAPH, "Separate")
     board = Board(page)
     page.keyboard.press("5")
@@ -196,10 +215,6 @@ def separate_views(page: Page) -> None:
     page.click("[data-ground=plate]")
     page.keyboard.press("4")
     expect(page.locator("[data-part=care]")).to_have_text("edge solved", timeout=60_000)
-    page.mouse.move(*board.at(1900, 1850))
-    for _ in range(4):
-        page.mouse.wheel(0, -200)
-    take(page, "separate-edge")
     page.keyboard.press("0")
     page.click("[data-cutout='']")
     page.click("[data-tab=plate]")

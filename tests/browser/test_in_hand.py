@@ -38,6 +38,54 @@ def test_axe_finds_nothing_serious_on_any_page(page: Page, table: str) -> None:
     assert found == []
 
 
+UNTOLD = """() => [...document.querySelectorAll("button, input, select, textarea")]
+  .filter((each) => each.checkVisibility() && each.type !== "hidden" && !each.closest("[title]")
+    && ![...(each.labels ?? [])].some((label) => label.closest("[title]")))
+  .map((each) => each.outerHTML.slice(0, 160))"""
+
+
+def test_every_control_says_what_it_does(page: Page) -> None:
+    """By a tooltip of its own or its label's, on every page and in every panel."""
+    shot = own(DUSK)
+    missing: dict[str, list[str]] = {}
+
+    def look(where: str) -> None:
+        idle(page)
+        untold = page.evaluate(UNTOLD)
+        if untold:
+            missing[where] = untold
+
+    for address in ("/projects", "/projects/1", f"/shots/{shot}/output"):
+        page.goto(address)
+        look(address)
+    page.goto("/pictures/1/prepare")
+    idle(page)
+    if page.locator("[data-step-index]").count():
+        page.locator("[data-step-index]").first.click()
+    look("prepare")
+    page.goto("/pictures/1/separate")
+    for tab in ("cutout", "plate", "send"):
+        idle(page)
+        page.click(f"[data-tab={tab}]")
+        look(tab)
+    open_bench(page, shot, "arrange")
+    for part in page.locator("#inspector details").all():
+        part.evaluate("part => (part.open = true)")
+    look("the stage")
+    page.click(".depth-card[data-layer=keeper]")
+    look("a layer")
+    page.click(".depth-card[data-layer=headland]", modifiers=["Shift"])
+    look("two layers")
+    open_bench(page, shot, "direct")
+    for tab in page.locator("[role=tab]").all():
+        tab.click()
+        look(tab.inner_text())
+    page.locator("[data-part=gate]").focus()
+    page.keyboard.press("2")
+    look("a framing with its ease")
+    assert missing == {}
+
+
 def test_nothing_overruns_its_panel(page: Page) -> None:
     """At 1280 and, with all of the panel in reach, at 1024 x 700."""
     shot = own(DUSK)

@@ -10,6 +10,7 @@ import { Setting } from "./setting.js";
 import { Ticks } from "../pictures/ticks.js";
 import { notice } from "./notice.js";
 import "./commands.js";
+import "./hints.js";
 import "./idle.js";
 import "./tips.js";
 import { silenced } from "./keyboard.js";
