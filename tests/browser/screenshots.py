@@ -9,7 +9,7 @@ from playwright.sync_api import Page, expect, sync_playwright
 
 from tests.browser.conftest import CHROMIUM, FLAGS, idle, open_bench, running_stack, sign_in
 from tests.browser.test_pictures import PHOTOGRAPH, PLATE, Board, edited, open_picture
-from tests.browser.test_work import canvas, change
+from tests.browser.test_work import canvas, change, drag, set_number
 
 FOLDER = Path(__file__).parents[2] / "docs" / "screenshots"
 
@@ -69,9 +69,7 @@ def walk_views(page: Page) -> None:
     idle(page)
     page.click(".depth-card >> nth=0")
     idle(page)
-    with change(page):
-        page.fill("#v-distance", "2")
-        page.press("#v-distance", "Enter")
+    set_number(page, "#v-distance", 2)
     take(page, "using-arrange")
     page.click(".rail a:has-text('Direct')")
     page.wait_for_selector(".gate[data-ready]")
@@ -80,14 +78,7 @@ def walk_views(page: Page) -> None:
     idle(page)
     page.keyboard.press("d")
     gate = canvas(page)
-    x, y = gate["x"] + gate["width"] / 2, gate["y"] + gate["height"] / 2
-    page.mouse.move(x, y)
-    page.mouse.down()
-    idle(page)
-    page.mouse.move(x, y - 60, steps=6)
-    idle(page)
-    with change(page):
-        page.mouse.up()
+    drag(page, gate["x"] + gate["width"] / 2, gate["y"] + gate["height"] / 2, 0, -60)
     with change(page):
         page.select_option("#v-ease", "ease-out")
     take(page, "using-direct")

@@ -9,7 +9,7 @@ from playwright.sync_api import Page, Route, expect
 
 from tests.browser.conftest import fresh_sheets, idle, open_bench, own
 from tests.browser.test_pictures import PHOTOGRAPH, Board, edited, open_picture
-from tests.browser.test_work import DUSK, canvas, change, number, set_number
+from tests.browser.test_work import DUSK, canvas, change, drag, number, set_number
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
 
@@ -266,12 +266,7 @@ def test_what_is_made_is_chosen_and_a_drag_in_its_box_moves_it(page: Page) -> No
     page.click(".depth-card[data-layer=keeper]")
     idle(page)
     box = canvas(page)
-    x, y = box["x"] + 0.6 * box["width"], box["y"] + 0.8 * box["height"]
-    page.mouse.move(x, y)
-    page.mouse.down()
-    page.mouse.move(x + 20, y, steps=5)
-    with change(page):
-        page.mouse.up()
+    drag(page, box["x"] + 0.6 * box["width"], box["y"] + 0.8 * box["height"], 20, 0)
     expect(page.locator("#layer-name")).to_have_value("Keeper")
     assert number(page, "#v-move_layer-across") > 0.02
 
@@ -480,14 +475,7 @@ def test_a_first_clip_takes_at_most_35_actions(page: Page) -> None:
     idle(page)
     hand.key("d")
     box = canvas(page)
-    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-    page.mouse.move(x, y)
-    page.mouse.down()
-    idle(page)
-    page.mouse.move(x, y - 40, steps=6)
-    idle(page)
-    with change(page):
-        page.mouse.up()
+    drag(page, box["x"] + box["width"] / 2, box["y"] + box["height"] / 2, 0, -40)
     hand.did()
     with change(page):
         page.select_option("#v-ease", "ease-out")

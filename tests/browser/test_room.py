@@ -6,7 +6,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import open_bench, own
-from tests.browser.test_work import canvas, change, drag, looks_as_rendered
+from tests.browser.test_work import canvas, change, drag, looks_as_rendered, number, set_number
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
 
@@ -101,6 +101,30 @@ def test_a_surface_grows_the_keeper_stands_and_the_frames_are_looked_at(page: Pa
     with change(page):
         page.click("[data-history=undo]")
     expect(page.locator(".ahead-result.stale")).to_be_visible()
+
+
+def test_a_floor_alone_is_drawn_and_its_edges_move_by_themselves(page: Page) -> None:
+    open_bench(page, own(ROOM), "arrange")
+    count = page.locator(".depth-card").count()
+    box = canvas(page)
+    page.click("[data-do=floor]")
+    expect(page.locator("#notice [data-hint]")).to_contain_text("part of the ground")
+    left, top = box["x"] + box["width"] * 0.35, box["y"] + box["height"] * 0.75
+    drag(page, left, top, box["width"] * 0.3, box["height"] * 0.15)
+    expect(page.locator(".depth-card")).to_have_count(count + 1)
+    expect(page.locator("#notice [data-hint]")).to_have_count(0)  # with the drawing it went
+    expect(page.locator("#layer-name")).to_have_value("Floor 2")
+    set_number(page, "#v-surface-height", 1.5)
+    before = number(page, "#v-move_side-metres")
+    # Beside the bar in its middle the right edge is taken hold of.
+    bar = page.locator(".overlay .grow-bar").nth(1).bounding_box()
+    assert bar
+    x, y = bar["x"] + bar["width"] / 2, bar["y"] + bar["height"] / 2
+    slope = bar["width"] / bar["height"]
+    drag(page, x + 22 * slope, y + 22, 15, 0)
+    assert number(page, "#v-move_side-metres") > before
+    assert number(page, "#v-surface-height") == pytest.approx(1.5)
+    expect(page.locator(".depth-card")).to_have_count(count + 1)
 
 
 def test_four_corners_and_a_cylinder_are_laid_on_the_picture(page: Page) -> None:
