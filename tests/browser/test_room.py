@@ -108,11 +108,11 @@ def test_a_floor_alone_is_drawn_and_its_edges_move_by_themselves(page: Page) -> 
     count = page.locator(".depth-card").count()
     box = canvas(page)
     page.click("[data-do=floor]")
-    expect(page.locator("#notice [data-hint]")).to_contain_text("part of the ground")
+    expect(page.locator("[data-part=saying]")).to_contain_text("part of the ground")
     left, top = box["x"] + box["width"] * 0.35, box["y"] + box["height"] * 0.75
     drag(page, left, top, box["width"] * 0.3, box["height"] * 0.15)
     expect(page.locator(".depth-card")).to_have_count(count + 1)
-    expect(page.locator("#notice [data-hint]")).to_have_count(0)  # with the drawing it went
+    expect(page.locator("[data-part=saying]")).to_be_hidden()  # with the drawing it went
     expect(page.locator("#layer-name")).to_have_value("Floor 2")
     set_number(page, "#v-surface-height", 1.5)
     before = number(page, "#v-move_side-metres")

@@ -10,14 +10,14 @@ import { svg } from "../page/svg.js";
 const NEAR = 9; // screen pixels
 const LETTER = { across: "A", up: "U", deep: "D" };
 const SAYS = {
-  mark: "Drag along an edge in the viewfinder, from end to end. An end can be dragged elsewhere, its middle onto an edge that bows; a click on an end with Alt takes the edge away. Escape ends.",
+  mark: "Drag along an edge, from end to end. Drag an end elsewhere, or its middle onto an edge that bows; Alt-click on an end takes it away. Escape ends.",
   "back-wall": "Drag over the room’s back wall, from corner to corner. Floor, ceiling and walls then catch the picture. Escape gives up.",
-  floor: "Drag over the part of the ground that is to be a floor, from corner to corner, below the horizon. Escape gives up.",
-  wall: "Drag along the wall’s foot, from one end to the other. Its height can then be typed, or its upper edge dragged. Escape gives up.",
+  floor: "Drag over the part of the ground that is to be a floor, below the horizon. Escape gives up.",
+  wall: "Drag along the wall’s foot, from end to end. Its height can be typed then, or its upper edge dragged. Escape gives up.",
   body: "Drag over it, from corner to corner: the lower edge is where it stands on the ground. Escape gives up.",
   known: "Drag from one end of what you know the length of to the other. Escape gives up.",
-  corners: "Drag the four corners onto something that is a rectangle in the world, then say in the panel what it is. Escape gives up.",
-  "one-point": "Drag the cross to where all that runs away meets, and the corners of the back wall to the wall’s. Then use it, in the panel. Escape gives up.",
+  corners: "Drag the four corners onto a rectangle of the world, then say in the panel what it is. Escape gives up.",
+  "one-point": "Drag the cross to where all that runs away meets, the corners to the back wall’s; then use it, in the panel. Escape gives up.",
 };
 
 export class Marking {

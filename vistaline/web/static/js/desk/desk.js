@@ -250,7 +250,7 @@ export class Desk {
     this.viewfinder.gate.classList.toggle("asking", on);
     this.element.querySelector('[data-do="rectangles"]').setAttribute("aria-pressed", String(on));
     this.said?.();
-    this.said = on ? hint("Draw in the viewfinder what the next framing shows; one after the other. With Shift it is put at the playhead, with Alt the camera zooms instead of going there. Again, or Escape, to end.") : null;
+    this.said = on ? hint("Draw what the next framing shows, one after the other. Shift puts it at the playhead, Alt zooms instead of going there. Escape ends.") : null;
   }
 
   #seeNow() {

@@ -263,6 +263,7 @@ export class Scene extends EventTarget {
         if (body) notice(body.error);
         continue;
       }
+      clearNotice(); // what was refused a moment ago holds no longer
       if (this.dragging) {
         this.shown = Object.assign(unpack(body), { wish: wish.values });
         this.dispatchEvent(new Event("change"));

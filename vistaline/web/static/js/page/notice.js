@@ -31,19 +31,25 @@ const STAYS = 9000; // ms a notice is there, and ms more for each word
 const A_WORD = 260;
 
 /**
- * Say how to use what is in the hand, for as long as it is; returns what takes the words away.
+ * Say how to use what is in the hand, below the viewfinder, for as long as it is; returns what
+ * takes the words away.
  *
  * @param {string} message
  * @returns {() => void}
  */
 export function hint(message) {
-  const card = notice(message, "info", false, Infinity);
-  card.dataset.hint = "";
-  return () => card.remove();
+  const [tools, saying] = ["tools", "saying"].map((part) => /** @type {HTMLElement} */ (document.querySelector(`[data-part=${part}]`)));
+  const say = (words) => {
+    saying.textContent = words;
+    saying.hidden = !words;
+    tools.hidden = Boolean(words);
+  };
+  say(message);
+  return () => saying.textContent === message && say("");
 }
 
 /** Say something in the corner; said again it is counted, and after a while it goes. */
-export function notice(message, kind = "refusal", reload = false, stays = STAYS + A_WORD * message.split(" ").length) {
+export function notice(message, kind = "refusal", reload = false) {
   const place = document.getElementById("notice");
   const same = [...place.children].find((each) => /** @type {HTMLElement} */ (each).dataset.says === message);
   const times = Number(/** @type {HTMLElement} */ (same)?.dataset.times ?? 0) + 1;
@@ -66,10 +72,8 @@ export function notice(message, kind = "refusal", reload = false, stays = STAYS 
     card.append(again);
   }
   card.append(close);
-  clearNotice();
-  place.append(card);
-  if (!reload && Number.isFinite(stays)) leave(card, stays);
-  return card;
+  place.replaceChildren(card);
+  if (!reload) leave(card, STAYS + A_WORD * message.split(" ").length);
 }
 
 /** Let a card go after a while; not while it is read, with the pointer or the focus on it. */
@@ -80,7 +84,4 @@ function leave(card, after) {
   }, after);
 }
 
-/** Take away what was said; hints stay while what they tell of is in the hand. */
-export function clearNotice() {
-  document.querySelectorAll("#notice > :not([data-hint])").forEach((card) => card.remove());
-}
+export const clearNotice = () => document.getElementById("notice").replaceChildren();
