@@ -157,15 +157,17 @@ def test_an_ease_is_shaped_by_its_peak(page: Page) -> None:
     with change(page):
         page.select_option("#v-ease", "ease-in-out")
     before = page.locator(".route .hump").get_attribute("d")
-    knob = page.locator(".ease .knob").nth(2).bounding_box()
+    peak = page.locator(".ease .knob").nth(2)
+    peak.scroll_into_view_if_needed()
+    knob = peak.bounding_box()
     assert knob
     drag(page, knob["x"] + 4, knob["y"] + 4, 14, -12)
     expect(page.locator("#v-ease")).to_have_value("own")
     expect(page.locator(".ease text").last).to_contain_text("speed at 6")
     assert page.locator(".route .hump").get_attribute("d") != before
-    page.fill("[aria-label='Name to keep this ease by']", "Our late one")
+    page.fill("[aria-label='Name of a new ease']", "Our late one")
     with change(page):
-        page.click("#inspector form button:text-is('Keep')")
+        page.click("#inspector form button:text-is('Save ease')")
     expect(page.locator("#v-ease option", has_text="Our late one")).to_have_count(1)
 
 
