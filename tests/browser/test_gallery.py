@@ -110,7 +110,7 @@ def test_a_group_is_folded_dragged_as_one_and_dimmed_around(gallery: Page) -> No
     expect(gallery.locator(".depth-card")).to_have_count(4)
     box = canvas(gallery)
     gallery.mouse.click(box["x"] + 0.84 * box["width"], box["y"] + 0.25 * box["height"])
-    expect(gallery.locator("#inspector")).to_contain_text("8 layers, arranged as one")
+    expect(gallery.locator("#inspector")).to_contain_text("8 layers that are arranged as one")
     gallery.keyboard.press("i")
     expect(gallery.locator("[data-do=dim]")).to_have_attribute("aria-pressed", "true")
     gallery.keyboard.press("i")
@@ -239,7 +239,7 @@ def test_type_is_brought_in_and_what_is_no_type_is_refused(gallery: Page) -> Non
     gallery.set_input_files(
         "[name=font]", {"name": "notes.ttf", "mimeType": "font/ttf", "buffer": b"no type" * 90}
     )
-    expect(gallery.locator(".notice-card")).to_contain_text("notes.ttf is not a font")
+    expect(gallery.locator("#inspector .refused")).to_contain_text("notes.ttf is not a font")
 
 
 def test_a_swapped_print_keeps_its_window_and_frame(gallery: Page) -> None:

@@ -243,7 +243,7 @@ def layer_panel(shot_id: int) -> Any:
     )
 
 
-_BLENDS = [(mode.value, mode.value.replace("-", " ")) for mode in Blend]
+_BLENDS = [(mode.value, mode.value.replace("-", " ").replace("color", "colour")) for mode in Blend]
 _STAYS = [
     ("stage", "on the stage"),
     ("lens", "on the lens, before all"),
