@@ -71,7 +71,7 @@ def test_a_layer_that_goes_farther_takes_its_bar_along(client: FlaskClient, shot
     widths = bars[:, 2] - bars[:, 0]
     assert widths[30] / widths[0] == np.float32(2), "its framing is kept at the key"
     values = client.get(f"{shot}/scene.json?only=30").json["values"]["layers"]["rock"]
-    assert values["distance"] == 4
+    assert values["move_in_depth.distance"] == 4
 
 
 def test_what_has_keys_is_rendered_as_they_say(client: FlaskClient, shot: str) -> None:
