@@ -69,7 +69,7 @@ def walk_views(page: Page) -> None:
     idle(page)
     page.click(".depth-card >> nth=0")
     idle(page)
-    set_number(page, "#v-distance", 2)
+    set_number(page, "#v-distance", 1.5)
     take(page, "using-arrange")
     page.click(".rail a:has-text('Direct')")
     page.wait_for_selector(".gate[data-ready]")

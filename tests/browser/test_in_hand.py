@@ -183,7 +183,8 @@ def test_arrow_keys_go_over_tabs_plan_rows_and_knobs(page: Page) -> None:
     assert number(page, "#v-distance") == pytest.approx(2.05)
     with change(page):
         page.keyboard.press("Shift+ArrowRight")
-    assert number(page, "#v-move_layer-across") == pytest.approx(0.5)
+    # Half a metre, and the little that kept it as it was seen when it went farther.
+    assert number(page, "#v-move_layer-across") == pytest.approx(0.5, abs=0.01)
 
 
 def test_single_letters_can_be_switched_off(page: Page) -> None:
@@ -261,7 +262,7 @@ def test_what_is_made_is_chosen_and_a_drag_in_its_box_moves_it(page: Page) -> No
     expect(page.locator("#layer-name")).to_have_value("Title")
     with change(page):
         page.click("#inspector >> text=Duplicate")
-    expect(page.locator("#layer-name")).to_have_value("Title 2")
+    expect(page.locator("#layer-name")).to_have_value("Title copy")
     # The keeper's box reaches where only the headland is seen; a drag there is the keeper's.
     page.click(".depth-card[data-layer=keeper]")
     idle(page)
@@ -343,7 +344,7 @@ def test_names_on_the_plan_lie_over_none(page: Page, demo: int) -> None:
                  .map((each) => each.getBoundingClientRect())
                  .map((b) => [b.x, b.y, b.right, b.bottom])"""
         )
-        assert len(boxes) >= 3
+        assert len(boxes) >= (5 if showing == "fit" else 1)
         for n, (x0, y0, x1, y1) in enumerate(boxes):
             for left, top, right, bottom in boxes[:n]:
                 # A pixel of descenders may touch.
@@ -398,6 +399,7 @@ def test_an_empty_project_says_what_to_do_and_tips_stay_closed(page: Page) -> No
     tip.get_by_role("button").click()
     page.click("text=Try with the demo")
     page.wait_for_selector(".tile[data-picture]")
+    idle(page)
     expect(tip).to_be_hidden()
     expect(page.locator("[data-part=first]")).to_have_count(0)
     # Ticks are kept from visit to visit.
@@ -467,7 +469,7 @@ def test_a_first_clip_takes_at_most_35_actions(page: Page) -> None:
     hand.click(".depth-card >> nth=0")
     idle(page)
     with change(page):
-        hand.type("#v-distance", "2")
+        hand.type("#v-distance", "1.5")
     hand.click(".rail a:has-text('Direct')")
     page.wait_for_selector(".gate[data-ready]")
     idle(page)

@@ -17,6 +17,9 @@ import { Viewfinder } from "./viewfinder.js";
 // Fields that are kept as soon as they change.
 const VALUES = '#inspector form[hx-trigger^="change"] :is(input.num, input[type=color], textarea), .when';
 
+/** Keep a choice that the server is to know when it draws the page. */
+const keep = (name, value) => (document.cookie = `${name}=${value}; path=/; max-age=31536000; SameSite=Lax`);
+
 export class Desk {
   constructor(element) {
     this.element = element;
@@ -99,7 +102,6 @@ export class Desk {
       const { unfolds } = target.dataset;
       if (unfolds) this.unfolded[target.open ? "add" : "delete"](unfolds);
     }, true);
-    if (element.dataset.bench === "direct") document.getElementById("chosen").elements.tab.value = localStorage.getItem("vistaline-tab") ?? "framing";
     this.#recall();
     this.onKey = (event) => this.#key(event);
     document.addEventListener("keydown", this.onKey);
@@ -196,7 +198,7 @@ export class Desk {
   /** Open one of the panels beside the plan. */
   #open(tab) {
     if (document.getElementById("chosen").elements.tab.value === tab) return;
-    localStorage.setItem("vistaline-tab", tab);
+    keep("vistaline-tab", tab);
     document.getElementById("chosen").elements.tab.value = tab;
     document.body.dispatchEvent(new CustomEvent("chosen"));
   }
@@ -205,7 +207,7 @@ export class Desk {
   #remember(field) {
     if (field.dataset.kept) localStorage.setItem(field.dataset.kept, field.type === "checkbox" ? String(field.checked) : field.value);
     if ("unit" in field.dataset && field.tagName === "SELECT") {
-      document.cookie = `vistaline-unit=${field.value}; path=/; max-age=31536000; SameSite=Lax`;
+      keep("vistaline-unit", field.value);
       document.body.dispatchEvent(new CustomEvent("chosen"));
     }
   }
