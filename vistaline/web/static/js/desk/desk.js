@@ -20,6 +20,9 @@ const VALUES = '#inspector form[hx-trigger^="change"] :is(input.num, input[type=
 /** Keep a choice that the server is to know when it draws the page. */
 const keep = (name, value) => (document.cookie = `${name}=${value}; path=/; max-age=31536000; SameSite=Lax`);
 
+/** What a part of a panel that unfolds is known by, when the panel is fetched anew. */
+const partName = (part) => part.dataset.unfolds ?? part.querySelector("summary").firstChild.textContent.trim();
+
 export class Desk {
   constructor(element) {
     this.element = element;
@@ -99,8 +102,7 @@ export class Desk {
     });
     element.addEventListener("change", ({ target }) => this.#remember(target));
     element.addEventListener("toggle", ({ target }) => {
-      const { unfolds } = target.dataset;
-      if (unfolds) this.unfolded[target.open ? "add" : "delete"](unfolds);
+      if (target.closest("#inspector")) this.unfolded[target.open ? "add" : "delete"](partName(target));
     }, true);
     this.#recall();
     this.onKey = (event) => this.#key(event);
@@ -344,7 +346,7 @@ export class Desk {
     for (const item of this.element.querySelectorAll(".depth-scale li")) item.hidden = !item.textContent.toLowerCase().includes(wanted);
     this.#pressed();
     this.marking?.pressed();
-    for (const part of this.element.querySelectorAll("[data-unfolds]")) part.open = this.unfolded.has(part.dataset.unfolds);
+    for (const part of this.element.querySelectorAll("#inspector details:not([name])")) part.open = this.unfolded.has(partName(part));
     this.#recall();
     // A value is shown as it was understood, however it was typed, and as it is at the playhead.
     for (const field of this.element.querySelectorAll(VALUES)) if (!this.typed.has(field) && field.value !== field.defaultValue) field.value = field.defaultValue;
