@@ -132,7 +132,7 @@ def test_an_ease_is_set_for_several_rows_at_once(direct: Page) -> None:
     assert titles(page, 0)[-1] == "12 % at frame 84"
     page.fill("#v-move_keys-to", "120")
     page.press("#v-move_keys-to", "Enter")
-    expect(page.locator(".notice-card")).to_contain_text("never be reached")
+    expect(page.locator("#inspector .refused")).to_contain_text("never be reached")
 
 
 def test_values_have_pins_and_auto_key_sets_them(page: Page) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import re
 
 import pytest
 from playwright.sync_api import Page, expect
@@ -106,8 +107,9 @@ def test_backdrop_card_spread_ground_and_swap(page: Page) -> None:
     assert [distance(page, key) for key in ("reeds", "headland", "sea")] == [1.0, 1.6, 4.0]
     choose(page, "headland")
     with change(page):
-        page.click("button:text-is('Stand on the ground')")
-    expect(page.locator("#inspector")).to_contain_text("standing there it is")
+        page.locator("button[hx-post$='/stand_on_ground']").first.click()
+    stand = page.locator("button[hx-post$='/stand_on_ground']").first
+    expect(stand).to_have_attribute("title", re.compile("there it is [0-9.]+ m tall"))
 
 
 @pytest.mark.parametrize(("face", "weight"), [("bebas", 400), ("courier", 700), ("amiri", 400)])
