@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import pytest
 from playwright.sync_api import Page, expect
 
@@ -114,16 +116,16 @@ def test_a_floor_alone_is_drawn_and_its_edges_move_by_themselves(page: Page) -> 
     expect(page.locator(".depth-card")).to_have_count(count + 1)
     expect(page.locator("[data-part=saying]")).to_be_hidden()  # with the drawing it went
     expect(page.locator("#layer-name")).to_have_value("Floor 2")
-    set_number(page, "#v-surface-height", 1.5)
+    set_number(page, "#v-surface-height", 3)
     before = number(page, "#v-move_side-metres")
     # Beside the bar in its middle the right edge is taken hold of.
     bar = page.locator(".overlay .grow-bar").nth(1).bounding_box()
     assert bar
     x, y = bar["x"] + bar["width"] / 2, bar["y"] + bar["height"] / 2
-    slope = bar["width"] / bar["height"]
-    drag(page, x + 22 * slope, y + 22, 15, 0)
+    long = math.hypot(bar["width"], bar["height"])
+    drag(page, x + 20 * bar["width"] / long, y + 20 * bar["height"] / long, 15, 0)
     assert number(page, "#v-move_side-metres") > before
-    assert number(page, "#v-surface-height") == pytest.approx(1.5)
+    assert number(page, "#v-surface-height") == pytest.approx(3)
     expect(page.locator(".depth-card")).to_have_count(count + 1)
 
 
@@ -146,6 +148,7 @@ def test_four_corners_and_a_cylinder_are_laid_on_the_picture(page: Page) -> None
         page.get_by_role("button", name="standing on the ground").click()
     expect(page.locator(".depth-card")).to_have_count(count + 1)
     expect(page.locator(".overlay .edge-end")).to_have_count(0)
+    page.keyboard.press("Escape")  # the plane is chosen; what comes next is of the stage
     page.click("[data-do=body][data-body=cylinder]")
     drag(
         page,
