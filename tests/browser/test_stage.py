@@ -58,7 +58,7 @@ def test_a_title_stands_round_the_headland(page: Page) -> None:
     # A text that cannot be set is refused in words, and nothing is lost.
     page.fill("#inspector textarea", "灯台")
     page.locator("#inspector textarea").blur()
-    expect(page.locator(".notice-card")).to_contain_text("no sign for “灯”")
+    expect(page.locator("#inspector .refused")).to_contain_text("no sign for “灯”")
 
 
 def test_a_title_is_drawn_anew_only_when_a_drag_has_ended(page: Page) -> None:
@@ -81,6 +81,7 @@ def test_backdrop_card_spread_ground_and_swap(page: Page) -> None:
     open_bench(page, own(DUSK), "arrange")
     with change(page):
         page.click("#inspector button:text-is('Backdrop')")
+    page.keyboard.press("Escape")  # what is made is chosen; the next is added to the stage
     page.select_option("[aria-label='Picture to add']", label="glass-plate.jpg")
     with change(page):
         page.click("button:text-is('Add as a card')")
