@@ -169,6 +169,7 @@ def test_the_plan_turns_moves_and_snaps(dusk: Page) -> None:
     expect(dusk.locator("[data-part=plan-side]")).to_be_visible()
     dusk.click("[data-do=above]")
     choose(dusk, "keeper")
+    dusk.select_option("#v-keep", "taken")
     x, y = middle(dusk, "[data-part=plan-above] .bar[data-layer=keeper] .grip")
     _, far = middle(dusk, "[data-part=plan-above] .bar[data-layer=headland] .grip")
     drag(dusk, x, y, 2, far - y + 3)
