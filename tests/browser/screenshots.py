@@ -78,7 +78,7 @@ def walk_views(page: Page) -> None:
     idle(page)
     page.keyboard.press("d")
     gate = canvas(page)
-    drag(page, gate["x"] + gate["width"] / 2, gate["y"] + gate["height"] / 2, 0, -60)
+    drag(page, gate["x"] + gate["width"] / 2, gate["y"] + gate["height"] / 2, 0, -14)
     with change(page):
         page.select_option("#v-ease", "ease-out")
     take(page, "using-direct")
