@@ -40,6 +40,8 @@ class Kind(StrEnum):
     NUMBER = "number"
     RATIO = "ratio"
     """Above 0; equal steps of time change it by equal ratios, as a lens does."""
+    INVERSE = "inverse"
+    """Above 0; equal steps of time change 1 / value by equal steps, as a lens is focused."""
     COLOUR = "colour"
     """``#rrggbb``; it goes through the light between, not through codes."""
     TEXT = "text"

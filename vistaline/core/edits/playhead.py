@@ -21,6 +21,8 @@ from vistaline.core.stage.keyed import things_of, with_things
 
 __all__ = ["keep_in_keys", "with_key"]
 
+_BY_RATIO = (Kind.RATIO, Kind.INVERSE)
+
 
 def keep_in_keys(shot: Shot, now: Shot, edited: Shot, frame: int, *, auto_key: bool) -> Shot:
     """Return ``edited`` with the changes that were made at ``frame`` written into keys.
@@ -93,7 +95,7 @@ def _followed(row: Row, frame: int, old: Any, new: Any, auto_key: bool) -> Row:
         return with_key(row, holds.evolve(value=new))
 
     def moved(value: float) -> float:
-        beyond = value * new / old if about.kind is Kind.RATIO else value + new - old
+        beyond = value * new / old if about.kind in _BY_RATIO else value + new - old
         return float(min(max(beyond, about.low), about.high))
 
     return row.evolve(keys=tuple(key.evolve(value=moved(float(key.value))) for key in row.keys))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import assert_never
@@ -18,6 +18,7 @@ from vistaline.core.picture.colour import hex_to_linear, straight_codes
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render import composite
 from vistaline.core.render.laying import EDGES, Cards
+from vistaline.core.render.mean import CompositeBand, Mean, View, views_of
 from vistaline.core.render.modifiers import Band, Modifier, Placement, modifiers_of
 from vistaline.core.render.sample import fetchable
 from vistaline.core.render.source import STANDARD, Asked, Quality, Source
@@ -26,7 +27,7 @@ from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH
 from vistaline.core.render.warp import BAND
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import CameraState
-from vistaline.core.stage.evaluate import FrameState, evaluate
+from vistaline.core.stage.evaluate import evaluate
 from vistaline.core.stage.surfaces import surface_of
 
 __all__ = ["Renderer", "scaled"]
@@ -147,10 +148,20 @@ class Renderer:
                 return self.linear(frame)
         assert_never(layout)
 
-    def _bands(self, frame: float, composite_band: Callable[..., None]) -> None:
+    def _bands(self, frame: float, composite_band: CompositeBand) -> None:
         """Call ``composite_band(y0, y1, cards, ground)`` for bands of rows, from the top down."""
         state = evaluate(self.shot, [frame])[0]
-        cards = self._place(state)
+        views = views_of(state, self._quality)
+        if len(views) == 1:
+            self._draw(views[0], self._ground, composite_band)
+            return
+        mean = Mean(self.shot.frame.size)
+        for view in views:
+            self._draw(view, np.zeros_like(self._ground), mean.add)
+        mean.finished(self._ground, composite_band)
+
+    def _draw(self, view: View, ground: np.ndarray, composite_band: CompositeBand) -> None:
+        cards = self._place(view)
         if len(cards) > self._buffers.shape[1]:
             shape = (self._threads, len(cards), BAND, self._width, 4)
             self._buffers = np.zeros(shape, np.uint16)
@@ -170,7 +181,7 @@ class Renderer:
         for n, source in enumerate(sources):
             if source.nearness is not None:
                 nearness[n] = source.nearness
-        plain = bool(state.parallel and not modes.any() and not by_pixel)
+        plain = bool(view.state.parallel and not modes.any() and not by_pixel)
         # In a deep stack most is hidden: there a card's pixels are fetched as they are needed.
         stacked = np.count_nonzero(tiles) >= DEEP * tiles[:1].size
         deep = bool(stacked and not plain and not modes.any())
@@ -193,7 +204,7 @@ class Renderer:
                     *(packed, spans, edges, opacity, shown, modes, nearness, plain, told_sources),
                     *(curved, near),
                 )
-                composite_band(y0, y1, told, self._ground)
+                composite_band(y0, y1, told, ground)
 
         if self._threads == 1:
             work(0)
@@ -202,26 +213,28 @@ class Renderer:
             for _ in pool.map(work, range(self._threads)):
                 pass
 
-    def _place(self, state: FrameState) -> list[_Placed]:
+    def _place(self, view: View) -> list[_Placed]:
         """Return the cards that are seen, near to far."""
         cover = np.zeros(self._tiles)
-        placed = (self._place_card(i, state, cover) for i in reversed(state.order))
+        placed = (self._place_card(i, view, cover) for i in reversed(view.state.order))
         return [card for card in placed if card is not None]
 
-    def _place_card(self, index: int, state: FrameState, cover: np.ndarray) -> _Placed | None:
+    def _place_card(self, index: int, view: View, cover: np.ndarray) -> _Placed | None:
         """Return how a card is seen; None if it is not, or not past what covers it."""
+        state = view.state
         card = state.cards[index]
         layer = card.layer
         if card.opacity == 0:
             return None
         plain = card.opacity == 1 and layer.blend is Blend.NORMAL and layer.matte is None
-        asked = Asked(self._quality, opaque=plain, cover=cover)
+        quality = view.quality_for(card, self._quality)
+        asked = Asked(quality, opaque=plain, cover=cover)
         pyramid = self._looks[card.texture]
         source = source_on(surface_of(layer), card, state.camera, pyramid, asked)
         if source is None or not source.seen:
             return None
         modifiers = modifiers_of(
-            Placement(index, card, source, state, self._looks, self._quality, self._tiles)
+            Placement(index, card, source, state, self._looks, quality, self._tiles)
         )
         if modifiers is None:
             return None

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from vistaline.core.keyable import Keyed, Kind
 from vistaline.core.model import Part
+from vistaline.core.shot.focusing import Focusing
 from vistaline.core.shot.route import Millimetres, Route
 
 __all__ = ["Camera", "Cut", "Take"]
@@ -27,6 +28,7 @@ class Camera(Part):
         description="A lens in millimetres that it has throughout, or that has keys, whatever "
         "its framings say; left out, the lens travels with the framings.",
     )
+    focusing: Focusing = Focusing()
 
 
 class Cut(Part):

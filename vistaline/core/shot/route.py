@@ -11,6 +11,7 @@ from vistaline.core.easing import EASE_NAMES, Ease, parse_ease
 from vistaline.core.errors import ShotError
 from vistaline.core.geometry.optics import DEFAULT_LENS
 from vistaline.core.model import Degrees, Part, Position
+from vistaline.core.shot.focusing import FNumber, Focus
 from vistaline.core.shot.mounts import Ride
 from vistaline.core.shot.shakes import Shake
 
@@ -62,6 +63,13 @@ class Framing(Part):
     tilt: Degrees = 0.0
     roll: Degrees = 0.0
     lens: Millimetres = DEFAULT_LENS
+    focus: Focus | None = Field(
+        None, description="Metres to what is sharp here; left out: on the way between others."
+    )
+    f_number: FNumber | None = Field(None, description="The opening here; left out likewise.")
+    focus_ease: EaseName | None = Field(
+        None, description="How focus and opening travel here; left out: as the camera does."
+    )
     ease: EaseName = "ease-in-out"
     keeps: str = Field(
         "",

@@ -109,6 +109,8 @@ def values_at(row: Row, frames: ArrayLike) -> Any:
     before, after, progress = _travelled(row, times, frames)
     if about.kind is Kind.RATIO:
         mean = values[before] ** (1 - progress) * values[after] ** progress
+    elif about.kind is Kind.INVERSE:
+        mean = 1 / np.maximum((1 - progress) / values[before] + progress / values[after], 1e-9)
     else:
         # A weighted mean, so that both ends are met to the last bit.
         share = progress if values.ndim == 1 else progress[:, None]

@@ -17,6 +17,7 @@ from vistaline.core.shot.mounts import carry_of
 from vistaline.core.shot.route import Aim
 from vistaline.core.shot.rows import values_at
 from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.focused import Optics, optics_at
 from vistaline.core.stage.keyed import row_of
 from vistaline.core.stage.paths import angles_between, stretches_through
 from vistaline.core.stage.shake import sway_of
@@ -49,6 +50,9 @@ class CameraState:
     """How far right of its axis and above it the frame's middle is, as tangents: that of the
     taking camera, so that what was cropped off-centre is seen as it was taken."""
 
+    optics: Optics | None = None
+    """What is sharp and how much the rest is blurred; None: everything is sharp."""
+
     margin: int = 0
     """Pixels of ``frame_size`` all round that lie outside the frame: see :meth:`on_raster`."""
 
@@ -60,6 +64,20 @@ class CameraState:
         """
         width, height = (max(1, round(side * scale)) for side in self._inner)
         return replace(self, frame_size=(width + 2 * margin, height + 2 * margin), margin=margin)
+
+    def through(self, right: float, up: float) -> CameraState:
+        """Return the camera looking through another point of its lens, focused as it is.
+
+        ``right`` and ``up``: from the lens's middle, in shares of its hole's radius. What it is
+        focused on stays where it is in the frame; all else moves, and the mean over all points of
+        the hole is what the lens sees.
+        """
+        if self.optics is None:
+            return self
+        aside = self.optics.hole * np.array([right, up, 0.0])
+        x, y, z = (np.array(self.position) + self.world_from_camera[:3, :3] @ aside).tolist()
+        shift = np.array(self.shift) - aside[:2] / self.optics.focus
+        return replace(self, position=(x, y, z), shift=(float(shift[0]), float(shift[1])))
 
     @property
     def _inner(self) -> tuple[int, int]:
@@ -101,7 +119,7 @@ def camera_states(shot: Shot, frames: ArrayLike, *, shaken: bool = True) -> list
     """Return the camera on the stage at ``frames`` (N,), whole or fractional.
 
     Where its route has it, carried by what it rides on, its head turned to what it aims at, and
-    last of all ``shaken``. Where the shot is cut, the camera is that which is seen.
+    ``shaken``; last its lens is focused. Where the shot is cut, the camera is that which is seen.
     """
     times = np.atleast_1d(np.asarray(frames, dtype=np.float64))
     if shot.cuts:
@@ -110,7 +128,9 @@ def camera_states(shot: Shot, frames: ArrayLike, *, shaken: bool = True) -> list
     states = _keeping(shot, times, states)
     if shot.route.aim:
         states = aimed(states, shot.route.aim, _middles_of(shot, shot.route.aim.at, times))
-    return _shaken(shot, times, states) if shaken and shot.route.shake else states
+    if shaken and shot.route.shake:
+        states = _shaken(shot, times, states)
+    return _focused(shot, times, states)
 
 
 def live_cameras(shot: Shot, times: FloatArray) -> list[str]:
@@ -228,6 +248,18 @@ def _keeping(shot: Shot, times: FloatArray, states: list[CameraState]) -> list[C
             ratio = max(depth_of(states[n], targets[n]), 1e-6) / max(before, 1e-6)
             states[n] = replace(states[n], lens=min(max(first.lens * ratio, 1.0), 5000.0))
     return states
+
+
+def _focused(shot: Shot, times: FloatArray, states: list[CameraState]) -> list[CameraState]:
+    focusing = shot.camera.focusing
+    if focusing.everything_sharp:
+        return states
+    followed = None
+    if focusing.follows:
+        middles = _middles_of(shot, focusing.follows, times)
+        followed = np.array([depth_of(*each) for each in zip(states, middles, strict=True)])
+    optics = optics_at(shot, times, [state.lens for state in states], followed)
+    return [replace(state, optics=each) for state, each in zip(states, optics, strict=True)]
 
 
 def depth_of(state: CameraState, point: FloatArray) -> float:

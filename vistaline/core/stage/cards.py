@@ -234,10 +234,11 @@ def _with_lens(card: Card, camera: CameraState, first: CameraState) -> Card:
 
     It is brought along the camera's rays to where it cuts through nothing that stands.
     """
-    # A longer lens would enlarge it; in the plane of the frame it shrinks by as much.
+    # A longer lens would enlarge it; in the plane of the frame it shrinks by as much. Through
+    # another point of the lens the frame lies elsewhere; it goes there with it.
     zoom = first.focal_px / camera.focal_px
     stretch = np.diag([zoom, zoom, 1.0, 1.0])
-    stretch[:2, 2] = np.multiply(first.shift, zoom - 1)
+    stretch[:2, 2] = np.multiply(first.shift, zoom) - camera.shift
     in_camera = stretch @ first.camera_from_world @ card.world_from_card
     corners = in_camera[:, [0, 1, 3]] @ card.outline.T
     nearest = float((-corners[2]).min())

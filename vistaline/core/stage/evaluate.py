@@ -145,6 +145,13 @@ class FrameState:
     present: Sequence[bool]
     """Which of ``cards`` are seen at this time, by this camera."""
 
+    def seen_by(self, camera: CameraState) -> FrameState:
+        """Return the same time as another camera sees it."""
+        layout = self.layout
+        if layout.camera is not None:
+            layout = _Layout(layout.stage, layout.n, camera)
+        return FrameState(camera=camera, layout=layout, present=self.present)
+
     @property
     def cards(self) -> Sequence[Card]:
         """The shown layers' cards, in the shot's order; ``order`` has those that are seen now."""
