@@ -13,12 +13,14 @@ from vistaline.core import edits
 from vistaline.core.easing import EASE_NAMES
 from vistaline.core.edits.shelf import MOVES
 from vistaline.core.foresight.overscan import Overscan, overscan
+from vistaline.core.geometry.focus import hyperfocal, sharp_between
 from vistaline.core.geometry.optics import LENS_PRESETS, angle_of_view, gate_size
 from vistaline.core.scene.describe import describe_scene
 from vistaline.core.shot.mounts import FOLLOWS
 from vistaline.core.shot.retiming import times_of
 from vistaline.core.shot.shot import Shot
 from vistaline.core.speed import eased_with_peak, peak_of, speed_of
+from vistaline.core.stage.camera import camera_states
 from vistaline.core.stage.keyed import shot_at_frame
 from vistaline.core.stage.shake import STARTING_SHAKES
 from vistaline.store.models import ShotRow
@@ -77,6 +79,7 @@ def _camera(row: ShotRow, shot: Shot) -> dict[str, Any]:
     named = {each.id: each.name for each in shot.cameras}
     frame = playhead_asked(shot)
     return {
+        **_focus(shot, frame),
         "now": shot_at_frame(shot, frame),
         "pin": pins_of(shot, f"camera:{shot.directed}", frame),
         "cameras": sorted(named.items()),
@@ -85,6 +88,19 @@ def _camera(row: ShotRow, shot: Shot) -> dict[str, Any]:
         "shakes": STARTING_SHAKES,
         "offer": _overscan(row, shot) if shot.route.shake else None,
         "follows": FOLLOWS,
+    }
+
+
+def _focus(shot: Shot, frame: int) -> dict[str, Any]:
+    """Return how the directed camera is focused at a frame; nothing of one that sees all sharp."""
+    camera = camera_states(shot.evolve(cuts=()), [frame])[0]
+    optics = camera.optics
+    if optics is None:
+        return {}
+    return {
+        "optics": optics,
+        "sharp": sharp_between(camera.lens, optics.f_number, optics.focus),
+        "hyperfocal": hyperfocal(camera.lens, optics.f_number),
     }
 
 

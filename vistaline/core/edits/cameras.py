@@ -52,7 +52,8 @@ def set_own_lens(shot: Shot, *, lens: Millimetres | None = None, none: bool = Fa
     Without one its lens travels with its framings again.
     """
     if none:
-        rows = without_rows(shot, [f"camera:{shot.directed}"])
+        gone = f"camera:{shot.directed}", "lens"
+        rows = tuple(row for row in shot.rows if (row.of, row.value) != gone)
         return shot.evolve(rows=rows).with_camera(lens=None)
     if lens is None:
         raise EditError("Type the lens in millimetres.")

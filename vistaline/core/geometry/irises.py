@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from functools import cache
+from functools import lru_cache
 
 import numpy as np
 
@@ -32,7 +32,7 @@ def iris_radius(angles: FloatArray, blades: int, turn: float, roundness: float) 
     return straight + roundness * (1 - straight)
 
 
-@cache
+@lru_cache(64)
 def points_of(count: int, blades: int = 0, turn: float = 0.0, roundness: float = 0.0) -> FloatArray:
     """Return ``count`` points (count, 2) spread evenly over an iris whose radius is 1.
 
@@ -41,7 +41,7 @@ def points_of(count: int, blades: int = 0, turn: float = 0.0, roundness: float =
     """
     asked = count
     while True:
-        n = np.arange(asked)
+        n = np.arange(asked, dtype=np.float64)
         radius, angle = np.sqrt((n + 0.5) / asked), n * _GOLDEN
         within = radius <= iris_radius(angle, blades, turn, roundness)
         if within.sum() >= count:

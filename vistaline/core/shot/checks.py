@@ -71,6 +71,13 @@ def _misfits(shot: ShotParts) -> Findings:
             yield error
     routes = {f"cameras.{i}.route": camera.route for i, camera in enumerate(shot.cameras)}
     routes |= {f"takes.{i}.route": take.route for i, take in enumerate(shot.takes)}
+    for i, camera in enumerate(shot.cameras):
+        if camera.focusing.follows and camera.focusing.follows not in ids:
+            yield ShotError(
+                f"Camera {camera.name} is kept focused on {camera.focusing.follows!r}, which is "
+                "not among the layers.",
+                field=f"cameras.{i}.focusing.follows",
+            )
     for place, route in routes.items():
         if route.ride and route.ride.on not in mounts:
             yield ShotError(
