@@ -30,6 +30,7 @@ from vistaline.core.picture.decode import decode_picture
 from vistaline.core.picture.pyramid import Pyramid, PyramidStore
 from vistaline.core.render.clip import Output, frame_ranges, render_frames
 from vistaline.core.render.frame import Renderer, scaled
+from vistaline.core.render.source import QUALITIES, Quality
 from vistaline.core.separate.cutset import parse_cutset
 from vistaline.core.separate.exemplar import ExemplarSettings
 from vistaline.core.separate.separation import Filling
@@ -57,6 +58,8 @@ def commands() -> None:
               help="Processes that render frame ranges side by side.")  # fmt: skip
 @click.option("--set", "chosen", multiple=True, metavar="NAME=VALUE",
               help="An option of the output, such as crf=20; may be repeated.")  # fmt: skip
+@click.option("--quality", type=click.Choice([*QUALITIES]), default="standard", show_default=True,
+              help="How finely pictures are sampled, and a lens that blurs.")  # fmt: skip
 def render(
     shotfile: Path,
     output: str,
@@ -64,6 +67,7 @@ def render(
     scale: float,
     workers: int,
     chosen: tuple[str, ...],
+    quality: str,
 ) -> None:
     """Render SHOTFILE to a clip or to the files of its frames, by how OUTPUT ends."""
     encoder = encoder_for(output)
@@ -74,12 +78,13 @@ def render(
     Path(output).parent.mkdir(parents=True, exist_ok=True)
     began = time.monotonic()
     if workers == 1:
-        renderer = Renderer(shot, _open_looks(shot, pictures))
+        renderer = Renderer(shot, _open_looks(shot, pictures), quality=QUALITIES[quality])
         report = partial(_report, began, len(stretch))
         made = Output(encoder=encoder, target=output, options=options)
         render_frames(renderer, stretch, made, progress=report)
     else:
-        _render_with_workers(_Job(shot, pictures, encoder.key, options), stretch, output, workers)
+        job = _Job(shot, pictures, encoder.key, options, QUALITIES[quality])
+        _render_with_workers(job, stretch, output, workers)
     click.echo(f"\n{output}: {len(stretch)} frames in {time.monotonic() - began:.1f} s", err=True)
 
 
@@ -205,6 +210,7 @@ class _Job:
     pictures: dict[str, Path]
     encoder: str
     options: Part
+    quality: Quality
 
 
 def _render_with_workers(job: _Job, stretch: range, output: str, workers: int) -> None:
@@ -235,7 +241,8 @@ def _render_with_workers(job: _Job, stretch: range, output: str, workers: int) -
 
 
 def _render_range(job: _Job, start: int, stop: int, target: str) -> None:
-    renderer = Renderer(job.shot, _open_looks(job.shot, job.pictures), threads=1)
+    looks = _open_looks(job.shot, job.pictures)
+    renderer = Renderer(job.shot, looks, quality=job.quality, threads=1)
     encoder = encoder_called(job.encoder)
     output = Output(encoder=encoder, target=target, options=job.options, threads=1)
     render_frames(renderer, range(start, stop), output)

@@ -10,7 +10,7 @@ import numpy as np
 from vistaline.core.arrays import FloatArray, Matrix3
 from vistaline.core.picture.pyramid import Pyramid
 
-__all__ = ["DRAFT", "FINAL", "STANDARD", "Asked", "Fetched", "Quality", "Source"]
+__all__ = ["DRAFT", "FINAL", "QUALITIES", "STANDARD", "Asked", "Fetched", "Quality", "Source"]
 
 
 @dataclass(frozen=True)
@@ -28,6 +28,8 @@ class Quality:
 DRAFT = Quality(samples=1, bias=0.0, views=8)
 STANDARD = Quality(samples=8, bias=0.0, views=16)
 FINAL = Quality(samples=32, bias=-1.0, views=32)
+QUALITIES = {"draft": DRAFT, "standard": STANDARD, "final": FINAL}
+"""What is asked for by these words."""
 
 
 @dataclass(frozen=True, eq=False)
