@@ -9,7 +9,7 @@ import pytest
 
 from tests.core.test_mounts import do
 from vistaline.core.errors import CoreError
-from vistaline.core.shot.document import parse_shot, dump_shot
+from vistaline.core.shot.document import dump_shot, parse_shot
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import camera_states, depth_of
 from vistaline.core.stage.cards import card_of
