@@ -16,6 +16,7 @@ from vistaline.core.render.frame import Renderer
 from vistaline.core.render.source import Quality
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import camera_states
+from vistaline.core.stage.evaluate import evaluate
 
 SIZE = (320, 180)
 MANY = Quality(samples=8, bias=0.0, views=256)
@@ -98,3 +99,16 @@ def test_video_and_stills_of_a_blurred_frame_agree(rng: np.random.Generator) -> 
     luma = renderer.yuv(0)[: SIZE[1]].astype(float)
     grey = renderer.rgb(0)[..., 1].astype(float)
     assert np.abs((luma - 16) / 219 * 255 - grey).max() < 1.5
+
+
+def test_what_stays_with_the_lens_is_sharp_through_every_point_of_it() -> None:
+    shot, looks = spot(4.0)
+    shot = shot.evolve(layers=tuple(each.with_stands(stays="lens") for each in shot.layers))
+    sharp = Renderer(shot, looks, threads=1).linear(0).astype(int)
+    blurred = focused(shot, focus=2.0, f_number=0.5, strength=3.0)
+    camera = camera_states(blurred, [0])[0]
+    through = evaluate(blurred, [0])[0].seen_by(camera.through(0.7, -0.6))
+    moved = through.cards[0].image_from_unit(through.camera)
+    still = evaluate(shot, [0])[0]
+    np.testing.assert_allclose(moved, still.cards[0].image_from_unit(still.camera), atol=1e-6)
+    assert np.abs(Renderer(blurred, looks, threads=1).linear(0).astype(int) - sharp).max() <= 1

@@ -238,7 +238,8 @@ def _with_lens(card: Card, camera: CameraState, first: CameraState) -> Card:
     # another point of the lens the frame lies elsewhere; it goes there with it.
     zoom = first.focal_px / camera.focal_px
     stretch = np.diag([zoom, zoom, 1.0, 1.0])
-    stretch[:2, 2] = np.multiply(first.shift, zoom) - camera.shift
+    aside = np.subtract(first.shift, camera.shift)
+    stretch[:2, 2] = np.multiply(first.shift, zoom - 1) + aside
     in_camera = stretch @ first.camera_from_world @ card.world_from_card
     corners = in_camera[:, [0, 1, 3]] @ card.outline.T
     nearest = float((-corners[2]).min())
