@@ -21,7 +21,7 @@ from vistaline.actions.shots import create_shot, current_shot
 from vistaline.stack.run import DEMO_NAME, DEMO_PASSWORD, load_demo, server_commands
 from vistaline.stack.services import free_port
 from vistaline.store.database import connect
-from vistaline.store.models import SheetRow, ShotRow
+from vistaline.store.models import PictureTask, SheetRow, ShotRow
 
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = [
@@ -175,10 +175,10 @@ class Copies:
         return self._shots[demo]
 
     def fresh_sheets(self) -> None:
-        """Let every picture be as it came: nothing prepared, nothing cut."""
+        """Let every picture be as it came: nothing prepared, nothing cut, nothing filled."""
         with self._sessions.begin() as session:
-            for sheet in session.query(SheetRow):
-                session.delete(sheet)
+            for row in (*session.query(SheetRow), *session.query(PictureTask)):
+                session.delete(row)
 
     def drop(self) -> None:
         """Remove the copies."""

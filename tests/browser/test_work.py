@@ -259,6 +259,7 @@ def test_directing(page: Page) -> None:
     with change(page):
         page.select_option("#v-ease", "ease-in")
     expect(page.locator(".ticks")).not_to_have_attribute("d", ticks or "")
+    page.locator(".ease circle").first.scroll_into_view_if_needed()
     handle = page.locator(".ease circle").first.bounding_box()
     assert handle
     drag(page, handle["x"] + 4, handle["y"] + 4, 12, -20)
