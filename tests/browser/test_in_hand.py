@@ -206,7 +206,7 @@ def test_single_letters_can_be_switched_off(page: Page) -> None:
 # --- panels --------------------------------------------------------------------------------------
 
 
-def test_the_panel_stays_where_it_is_after_an_edit(page: Page) -> None:
+def test_the_panel_stays_where_it_is_when_a_value_changes(page: Page) -> None:
     shot = own(DUSK)
     open_bench(page, shot, "direct")
     page.click("[data-tab=camera]")
