@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from tests.core.test_mounts import do
+from vistaline.core.edits.marks import stage_enlarged
 from vistaline.core.errors import CoreError
 from vistaline.core.shot.document import dump_shot, parse_shot
 from vistaline.core.shot.shot import Shot
@@ -108,3 +109,29 @@ def test_what_passes_the_camera_is_focused_on_as_near_as_the_lens_can(shot: Shot
     assert focus_at(through, through.duration - 1) == pytest.approx(
         through.route.framings[-1].lens * 1.05 / 1000
     )
+
+
+def test_focus_grows_with_the_stage_and_runs_back_with_the_route(shot: Shot) -> None:
+    """What is sharp stays sharp when a known length says that all is three times as large."""
+    first, last = shot.route.framings[0], shot.route.framings[-1]
+    route = shot.route.evolve(
+        framings=(
+            first.evolve(focus=2.0),
+            *shot.route.framings[1:-1],
+            last.evolve(focus=6.0, focus_ease="quad-in"),
+        )
+    )
+    carried = do(
+        do(shot.evolve(cameras=(shot.camera.evolve(route=route),)), "set_opening"),
+        "set_focus",
+        focus=4,
+    )
+    larger = stage_enlarged(carried, 3.0)
+    assert [each.focus for each in larger.route.framings if each.focus] == [6.0, 18.0]
+    assert larger.camera.focusing.focus == 12
+    keyed = do(carried, "set_key", of="camera:a", value="focus", frame=0)
+    grown = stage_enlarged(keyed, 3.0)
+    assert focus_at(grown, 3) == pytest.approx(12)
+    assert grown.camera.focusing.focus == 4  # its keys tell
+    back = do(carried, "reverse_route").route.framings
+    assert (back[0].focus, back[-1].focus, back[-1].focus_ease) == (6.0, 2.0, "quad-out")

@@ -13,7 +13,7 @@ from vistaline.core import edits
 from vistaline.core.easing import EASE_NAMES
 from vistaline.core.edits.shelf import MOVES
 from vistaline.core.foresight.overscan import Overscan, overscan
-from vistaline.core.geometry.focus import hyperfocal, sharp_between
+from vistaline.core.geometry.focus import F_STOPS, hyperfocal, sharp_between
 from vistaline.core.geometry.optics import LENS_PRESETS, angle_of_view, gate_size
 from vistaline.core.scene.describe import describe_scene
 from vistaline.core.shot.mounts import FOLLOWS
@@ -101,6 +101,7 @@ def _focus(shot: Shot, frame: int) -> dict[str, Any]:
         "optics": optics,
         "sharp": sharp_between(camera.lens, optics.f_number, optics.focus),
         "hyperfocal": hyperfocal(camera.lens, optics.f_number),
+        "stops": F_STOPS[3:25:3],
     }
 
 

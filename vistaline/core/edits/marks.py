@@ -328,7 +328,10 @@ def stage_enlarged(shot: Shot, ratio: float) -> Shot:
     def moved(route: Route) -> Route:
         return route.evolve(
             framings=tuple(
-                each.evolve(position=tuple((home + (each.position - home) * ratio).tolist()))
+                each.evolve(
+                    position=tuple((home + (each.position - home) * ratio).tolist()),
+                    focus=each.focus and each.focus * ratio,
+                )
                 for each in route.framings
             )
         )
@@ -336,13 +339,23 @@ def stage_enlarged(shot: Shot, ratio: float) -> Shot:
     # Where a size has keys, all of them grow: an edit of the value would be kept in one only.
     sized = {f"layer:{layer.id}" for layer in shot.layers if _has_own_scale(layer)}
     keyed = {row.of for row in shot.rows if row.of in sized and row.value == "scale"}
-    return shot.with_routes(moved).evolve(
+    racked = {row.of for row in shot.rows if row.value == "focus"}
+    grown = shot.with_routes(moved)
+    return grown.evolve(
+        cameras=tuple(
+            each
+            if f"camera:{each.id}" in racked
+            else each.evolve(focusing=each.focusing.evolve(focus=each.focusing.focus * ratio))
+            for each in grown.cameras
+        ),
         ground=shot.ground and shot.ground.evolve(eye_height=shot.ground.eye_height * ratio),
         layers=tuple(
             _larger(layer, ratio, sizes=f"layer:{layer.id}" not in keyed) for layer in shot.layers
         ),
         rows=tuple(
-            _larger_row(row, ratio) if row.of in keyed and row.value == "scale" else row
+            _larger_row(row, ratio)
+            if (row.of in keyed and row.value == "scale") or row.value == "focus"
+            else row
             for row in shot.rows
         ),
     )

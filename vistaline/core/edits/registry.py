@@ -67,18 +67,19 @@ def without(shot: Shot, ids: Collection[str]) -> Shot:
         }
         changed = lost != {"matte": layer.matte, "paired": layer.paired}
         rest.append(layer.evolve(**lost) if changed else layer)
-    left = shot.evolve(
+    routed = _routes(shot, lambda route: _released(route, ids))
+    cameras = (
+        each.evolve(focusing=each.focusing.evolve(follows=""))
+        if each.focusing.follows in ids
+        else each
+        for each in routed["cameras"]
+    )
+    return shot.evolve(
         layers=tuple(rest),
         rows=without_rows(shot, [f"layer:{key}" for key in ids]),
         pictures=pictures_used(shot, rest),
-        cameras=tuple(
-            each.evolve(focusing=each.focusing.evolve(follows=""))
-            if each.focusing.follows in ids
-            else each
-            for each in shot.cameras
-        ),
+        **routed | {"cameras": tuple(cameras)},
     )
-    return left.evolve(**_routes(left, lambda route: _released(route, ids)))
 
 
 def without_rows(shot: Shot, gone: Collection[str]) -> tuple[Row, ...]:

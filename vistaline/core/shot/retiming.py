@@ -136,6 +136,7 @@ def back_to_front(route: Route, duration: int) -> Route:
             framing.evolve(
                 frame=duration - 1 - framing.last,
                 ease=turned_round(after.ease) if after else "ease-in-out",
+                focus_ease=turned_round(after.focus_ease) if after and after.focus_ease else None,
                 keeps=after.keeps if after else "",
                 arrive=framing.leave,
                 leave=framing.arrive,
