@@ -11,7 +11,8 @@ export function silenced({ key, ctrlKey, metaKey, altKey }) {
 
 /** Whether a key belongs to the field, tab or dialog that has the focus. */
 export function taken({ target, key }) {
-  const field = target.closest('input, select, textarea, dialog, [role="tab"]');
+  // A dialog that is closed keeps the focus until the page is next drawn: its keys are the desk's.
+  const field = target.closest("dialog:not([open])") ? null : target.closest('input, select, textarea, dialog, [role="tab"]');
   if (!field?.matches('input[type="range"], input[type="checkbox"], input[type="radio"], [role="tab"]')) return Boolean(field);
   return key === " " || key.startsWith("Arrow") || key === "Home" || key === "End";
 }
