@@ -19,7 +19,7 @@ from vistaline.core.stage.camera import camera_states
 from vistaline.core.stage.evaluate import evaluate
 
 SIZE = (320, 180)
-MANY = Quality(samples=8, bias=0.0, views=256)
+MANY = Quality(samples=8, bias=0.0, views=400)
 
 
 def focused(shot: Shot, **values: Any) -> Shot:

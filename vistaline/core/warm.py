@@ -80,6 +80,7 @@ def _render(*parts: str) -> None:
             look_ahead(shot, looks)
         if "frames" not in parts:
             return
+        Renderer(shot.with_camera(focusing={"everything_sharp": False, "focus": 9}), looks).rgb(0)
         renderer = Renderer(shot, looks)
         renderer.rgb(0)
         renderer.yuv(0)

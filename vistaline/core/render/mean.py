@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from vistaline.core.geometry.irises import points_of
 from vistaline.core.render import composite
+from vistaline.core.render.canvas import CompositeBand
+from vistaline.core.render.discs import LEAST_BLUR
 from vistaline.core.render.laying import EDGES, Cards
 from vistaline.core.render.sample import fetchable
 from vistaline.core.render.source import Quality
@@ -17,13 +19,8 @@ from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH, Tile
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState
 
-__all__ = ["CompositeBand", "Mean", "View", "views_of"]
+__all__ = ["Mean", "View", "views_of"]
 
-CompositeBand = Callable[[int, int, Cards, np.ndarray], None]
-"""Takes the first and the last row (exclusive) of a band, its cards, and the ground (3,)."""
-
-_LEAST_BLUR = 0.35
-"""Pixels: a disc of a smaller radius is not told from a point."""
 _TEXEL = 0.7
 """How large a texel may be over the distance of two lens points in the disc: measured, more
 looks soft."""
@@ -61,12 +58,12 @@ def blurs_of(card: Card, state: FrameState) -> list[float]:
 def views_of(state: FrameState, quality: Quality) -> Sequence[View]:
     """Return what a frame is the mean of: one view, where all that is seen is sharp."""
     optics = state.camera.optics
-    if optics is None or optics.hole <= 0:
+    if optics is None or optics.hole <= 0 or not quality.views:
         return [View(state, 1)]
     blur = max(
         (radius for i in state.order for radius in blurs_of(state.cards[i], state)), default=0.0
     )
-    if blur < _LEAST_BLUR:
+    if blur < LEAST_BLUR:
         return [View(state, 1)]
     iris = optics.iris
     points = points_of(quality.views, iris.blades, iris.turn, iris.roundness)

@@ -100,6 +100,8 @@ class Placement:
     quality: Quality
     tiles: tuple[int, int]
     """Lines and columns of the frame."""
+    camera: CameraState
+    """The state's, or that over another raster."""
 
     @property
     def unhidden(self) -> Asked:
@@ -129,7 +131,7 @@ def _shadows(placed: Placement) -> list[Modifier]:
 
 
 def _lying(cast: Cast, placed: Placement) -> CardWarp | None:
-    shade, camera = cast.shade, placed.state.camera
+    shade, camera = cast.shade, placed.camera
     pyramid = placed.looks[shade.texture]
     corners = shade_corners(shade, pyramid)
     if bounds_of(corners, shade.world_from_plane, camera) is None:
@@ -176,7 +178,7 @@ def _matte(placed: Placement) -> list[Modifier] | None:
         return []
     other = placed.state.mattes[asks.of]
     surface, pyramid = surface_of(other.layer), placed.looks[other.texture]
-    source = source_on(surface, other, placed.state.camera, pyramid, placed.unhidden)
+    source = source_on(surface, other, placed.camera, pyramid, placed.unhidden)
     if source is None or not source.seen:
         return None if asks.keep == "inside" else []
     edges = np.asarray(source.edges, np.float32)

@@ -21,12 +21,13 @@ class Quality:
     """Samples a pixel may take where a card recedes."""
     bias: float
     """Added to the level's number: -1 samples a level twice as fine as needed."""
-    views: int = 8
-    """Points of a lens that a frame is seen through, where something is out of focus."""
+    views: int = 0
+    """Through so many points of a lens a frame is seen where something is out of focus; 0: what is
+    out of focus is blurred, card by card."""
 
 
-DRAFT = Quality(samples=1, bias=0.0, views=8)
-STANDARD = Quality(samples=8, bias=0.0, views=16)
+DRAFT = Quality(samples=1, bias=0.0)
+STANDARD = Quality(samples=8, bias=0.0)
 FINAL = Quality(samples=32, bias=-1.0, views=32)
 QUALITIES = {"draft": DRAFT, "standard": STANDARD, "final": FINAL}
 """What is asked for by these words."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from functools import cached_property
-from math import acos, atan2, cos, degrees, exp, hypot, log, pi, remainder, sin
+from math import acos, atan2, ceil, cos, degrees, exp, hypot, log, pi, remainder, sin
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -25,6 +25,7 @@ from vistaline.core.stage.tracks import moving_mounts, track_of
 
 __all__ = [
     "CameraState",
+    "Raster",
     "aimed",
     "camera_states",
     "depth_of",
@@ -34,6 +35,15 @@ __all__ = [
 
 FAR = 4e6
 """Metres: beyond the farthest a layer can stand from a camera."""
+
+
+@dataclass(frozen=True)
+class Raster:
+    """Other pixels than the frame's, for what is drawn smaller, or beyond its edges."""
+
+    focal_px: float
+    margin: int
+    """Pixels all round that lie outside the frame."""
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -53,17 +63,19 @@ class CameraState:
     optics: Optics | None = None
     """What is sharp and how much the rest is blurred; None: everything is sharp."""
 
-    margin: int = 0
-    """Pixels of ``frame_size`` all round that lie outside the frame: see :meth:`on_raster`."""
+    raster: Raster | None = None
+    """Over which pixels ``frame_size`` goes, if not over the frame's: see :meth:`on_raster`."""
 
     def on_raster(self, scale: float, margin: int = 0) -> CameraState:
         """Return the camera over other pixels: as seen at ``scale``, and ``margin`` pixels beyond.
 
         For what needs a layer smaller than the frame, or what lies just outside it: a lens that
-        blurs. Whatever is asked of the camera is then in pixels of that raster.
+        blurs. Whatever is asked of the camera is then in pixels of that raster. Its middle is the
+        frame's; where a side is no whole number of its pixels, it is a little larger.
         """
-        width, height = (max(1, round(side * scale)) for side in self._inner)
-        return replace(self, frame_size=(width + 2 * margin, height + 2 * margin), margin=margin)
+        width, height = (ceil(side * scale) + 2 * margin for side in self.frame_size)
+        raster = Raster(self.focal_px * scale, margin)
+        return replace(self, frame_size=(width, height), raster=raster)
 
     def through(self, right: float, up: float) -> CameraState:
         """Return the camera looking through another point of its lens, focused as it is.
@@ -79,14 +91,10 @@ class CameraState:
         shift = np.array(self.shift) - aside[:2] / self.optics.focus
         return replace(self, position=(x, y, z), shift=(float(shift[0]), float(shift[1])))
 
-    @property
-    def _inner(self) -> tuple[int, int]:
-        width, height = self.frame_size
-        return width - 2 * self.margin, height - 2 * self.margin
-
     @cached_property
     def focal_px(self) -> float:
-        return focal_length_px(self.lens, *self._inner)
+        """The focal length in pixels."""
+        return self.raster.focal_px if self.raster else focal_length_px(self.lens, *self.frame_size)
 
     @cached_property
     def world_from_camera(self) -> Matrix4:

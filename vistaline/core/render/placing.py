@@ -1,0 +1,77 @@
+"""A card placed in a frame: its source, and all that happens to its pixels before compositing."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from vistaline.core.looks.blending import MODES, Blend
+from vistaline.core.picture.pyramid import Pyramid
+from vistaline.core.render.modifiers import Band, Modifier, Placement, modifiers_of
+from vistaline.core.render.source import Asked, Quality, Source
+from vistaline.core.render.sources import source_on
+from vistaline.core.stage.camera import CameraState
+from vistaline.core.stage.cards import Card
+from vistaline.core.stage.evaluate import FrameState
+from vistaline.core.stage.surfaces import surface_of
+
+__all__ = ["Placed", "hides", "place"]
+
+
+@dataclass(frozen=True, eq=False)
+class Placed:
+    """A card in a frame: its source, and what happens to its pixels."""
+
+    source: Source
+    opacity: float
+    mode: int
+    modifiers: Sequence[Modifier]
+    camera: CameraState
+
+    def rows(self, band: int, out: np.ndarray, scratch: np.ndarray, near: np.ndarray) -> None:
+        """Sample a band of the card into ``out``, with all that happens to it there.
+
+        ``near`` (rows, width) takes 1/z, where the source tells it with its pixels.
+        """
+        self.source.rows(band, out, near)
+        if self.modifiers:
+            given = Band(band, out, scratch, near, self.source, self.camera)
+            for modifier in self.modifiers:
+                modifier.modify(given)
+
+
+def hides(card: Card) -> bool:
+    """Return whether what is opaque in a card's picture hides what is behind."""
+    layer = card.layer
+    return card.opacity == 1 and layer.blend is Blend.NORMAL and layer.matte is None
+
+
+def place(
+    index: int,
+    state: FrameState,
+    looks: Mapping[str, Pyramid],
+    quality: Quality,
+    cover: np.ndarray,
+    camera: CameraState | None = None,
+) -> Placed | None:
+    """Return how the ``index``-th card is seen; None if it is not, or not past what covers it.
+
+    ``cover`` as in :class:`Asked`; ``camera``: another raster than the state's own.
+    """
+    camera = camera or state.camera
+    card = state.cards[index]
+    if card.opacity == 0:
+        return None
+    asked = Asked(quality, opaque=hides(card), cover=cover)
+    source = source_on(surface_of(card.layer), card, camera, looks[card.texture], asked)
+    if source is None or not source.seen:
+        return None
+    placement = Placement(
+        index, card, source, state, looks, quality, (cover.shape[0], cover.shape[1]), camera
+    )
+    modifiers = modifiers_of(placement)
+    if modifiers is None:
+        return None
+    return Placed(source, card.opacity, MODES[card.layer.blend], modifiers, camera)
