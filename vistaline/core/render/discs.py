@@ -167,7 +167,7 @@ def blur_rows(texels, blocks, first, rows, shares, margin, y0, y1, out):  # type
 
     ``out`` (rows, columns * 4) uint16 and ``texels``, ``margin`` pixels larger all round: linear,
     premultiplied, four channels side by side. ``blocks`` (lines, columns) int64: the disc of each
-    block of ``BLOCK`` pixels of ``out``; -1 where nothing is wanted.
+    block of ``BLOCK`` pixels of ``out``; -1 where nothing is wanted, -2 where nothing is.
     """
     wide = out.shape[1]
     sums = np.empty((y1 - y0 + 2 * margin, texels.shape[1] + 4), np.int32)
@@ -184,9 +184,12 @@ def blur_rows(texels, blocks, first, rows, shares, margin, y0, y1, out):  # type
             column += 1
             while column < line.shape[0] and line[column] == disc:
                 column += 1
-            if disc < 0:
+            if disc == -1:
                 continue
             stop = min(column * BLOCK * 4, wide)
+            if disc == -2:
+                out[y, start:stop] = 0
+                continue
             long = stop - start
             found[start:stop] = 0
             for n in range(first[disc], first[disc + 1]):

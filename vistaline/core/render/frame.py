@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import math
 import os
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import assert_never
 
 import cv2
@@ -14,16 +15,20 @@ from vistaline.core.formats.encoders import Layout
 from vistaline.core.picture.colour import hex_to_linear, straight_codes
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render import composite
-from vistaline.core.render.canvas import Canvas, CompositeBand
+from vistaline.core.render.canvas import Canvas, CompositeBand, tiles_of
 from vistaline.core.render.crew import Crew
 from vistaline.core.render.laying import Cards
-from vistaline.core.render.mean import Mean, View, views_of
+from vistaline.core.render.mean import hand_on, mean_of
+from vistaline.core.render.motion import Exposed, exposed, filled
+from vistaline.core.render.moved import Blurred
 from vistaline.core.render.placing import Placed, place
 from vistaline.core.render.shelf import Shelf
-from vistaline.core.render.soft import softened
+from vistaline.core.render.soft import Softened, softened
 from vistaline.core.render.source import STANDARD, Quality
+from vistaline.core.render.views import View, is_blurred, views_of
 from vistaline.core.shot.shot import Shot
-from vistaline.core.stage.evaluate import evaluate
+from vistaline.core.stage.evaluate import FrameState, evaluate
+from vistaline.core.stage.exposure import exposure_of
 
 __all__ = ["Renderer", "scaled"]
 
@@ -60,7 +65,10 @@ class Renderer:
         self._width, self._height = shot.frame.size
         self._ground = (np.array(hex_to_linear(shot.background)) * 65535).astype(np.float32)
         self._crew = Crew(threads or os.cpu_count() or 1)
-        self._canvas = Canvas(shot.frame.size, self._crew)
+        self._size = shot.frame.size
+        self._canvas = Canvas(self._size, self._crew)
+        self._canvases: dict[int, Canvas] = {}
+        """Those that are larger than the frame, by their margins."""
         self._shelf = Shelf()
 
     def rgb(self, frame: float) -> np.ndarray:
@@ -116,29 +124,99 @@ class Renderer:
         assert_never(layout)
 
     def _bands(self, frame: float, composite_band: CompositeBand) -> None:
-        """Call ``composite_band(y0, y1, cards, ground)`` for bands of rows, from the top down."""
+        """Call ``composite_band(y0, y1, cards, ground)`` for bands of rows."""
         state = evaluate(self.shot, [frame])[0]
-        views = views_of(state, self._quality)
-        if len(views) == 1:
-            self._draw(views[0], self._ground, composite_band)
+        points = self._quality.views if is_blurred(state) else 0
+        fine = self._quality.views > 0
+        span = exposure_of(self.shot, frame)
+        moving = exposed(self.shot, frame, *span, fine=fine, at_least=2 * points)
+        if fine and (moving or points):
+            views = views_of(moving.states if moving else [state] * points)
+            drawn = [self._exactly(view, state) for view in views]
+            picture = self._mean(self._canvas, drawn)
+        elif moving:
+            picture = self._moving(moving, state)
+        else:
+            cards = self._softened(state)
+            self._canvas.draw(cards, state.parallel, self._ground, composite_band)
+            self._shelf.take_all_back()
             return
-        mean = Mean(self.shot.frame.size)
-        for view in views:
-            self._draw(view, np.zeros_like(self._ground), mean.add)
-        mean.finished(self._ground, composite_band)
-
-    def _draw(self, view: View, ground: np.ndarray, composite_band: CompositeBand) -> None:
-        state = view.state
-        cover = np.zeros(self._canvas.tiles)
-        placed = (self._place(i, view, cover) for i in reversed(state.order))
-        cards = [card for card in placed if card is not None]
-        self._canvas.draw(cards, state.parallel, ground, composite_band)
+        hand_on(picture, self._ground, composite_band, self._crew)
         self._shelf.take_all_back()
 
-    def _place(self, index: int, view: View, cover: np.ndarray) -> Placed | None:
-        if view.count == 1:
-            return softened(
-                index, view.state, self._looks, self._quality, cover, self._crew, self._shelf
+    def _mean(self, canvas: Canvas, drawn: Sequence[tuple[list[Placed], bool]]) -> np.ndarray:
+        laid = [canvas.lay(cards, parallel) for cards, parallel in drawn]
+        picture = self._shelf.lend((canvas.height, canvas.width, 4))
+        mean_of(canvas, laid, self._crew, picture)
+        return picture
+
+    def _exactly(self, view: View, still: FrameState) -> tuple[list[Placed], bool]:
+        """Return how a view is drawn; what is not blurred by motion is as in ``still``."""
+        cover = np.zeros(self._canvas.tiles)
+        unmoved = still.seen_by(view.state.camera.beside(still.camera))
+        found = []
+        for index in reversed(view.state.order):
+            card = view.state.cards[index]
+            at = view.state if card.layer.motion_blur else unmoved
+            quality = view.quality_for(card, self._quality)
+            found.append(place(index, at, self._looks, quality, cover))
+        return [each for each in found if each], view.state.parallel
+
+    def _softened(self, state: FrameState) -> list[Placed]:
+        """Return how a state is drawn, what is out of focus card by card; near to far."""
+        cover = np.zeros(tiles_of(state.camera.frame_size))
+        found = (
+            softened(index, state, self._looks, self._quality, cover, self._crew, self._shelf)
+            for index in reversed(state.order)
+        )
+        return [each for each in found if each]
+
+    def _moving(self, moving: Exposed, still: FrameState) -> np.ndarray:
+        """Return the mean of a frame's moments, with what lies between them filled in."""
+        margin = moving.margin
+        canvas = self._canvas
+        if margin:
+            canvas = self._canvases.setdefault(margin, Canvas(self._size, self._crew, margin))
+
+        def there(state: FrameState) -> FrameState:
+            return state.seen_by(state.camera.on_raster(1.0, margin)) if margin else state
+
+        still = there(still)
+        blurred = self._blurred_once(moving, margin)
+        drawn = []
+        for state in map(there, moving.states):
+            cover = np.zeros(canvas.tiles)
+            found = []
+            for index in reversed(state.order):
+                card, given = state.cards[index], blurred.get(index)
+                if given and card.layer.motion_blur and card.texture == given.texture:
+                    found.append(given.at(index, state, cover))
+                    continue
+                at = state if card.layer.motion_blur else still
+                found.append(
+                    softened(
+                        *(index, at, self._looks, self._quality, cover, self._crew, self._shelf)
+                    )
+                )
+            drawn.append(([each for each in found if each], state.parallel))
+        picture = self._mean(canvas, drawn)
+        picture = filled(picture, moving.fills, margin, self._crew, self._shelf)
+        return picture[margin : picture.shape[0] - margin, margin : picture.shape[1] - margin]
+
+    def _blurred_once(self, moving: Exposed, margin: int) -> dict[int, Blurred]:
+        """Return the flat cards that are out of focus, by their numbers, ready to be moved."""
+        middle = moving.middle
+        if middle.camera.optics is None:
+            return {}
+        around = margin + math.ceil(moving.way / 2)
+        wide = middle.seen_by(middle.camera.on_raster(1.0, around))
+        found = {}
+        for index in wide.order:
+            nothing = np.zeros(tiles_of(wide.camera.frame_size))
+            placed = softened(
+                *(index, wide, self._looks, self._quality, nothing, self._crew, self._shelf),
+                spare=True,
             )
-        quality = view.quality_for(view.state.cards[index], self._quality)
-        return place(index, view.state, self._looks, quality, cover)
+            if placed and isinstance(placed.source, Softened):
+                found[index] = Blurred(placed.source, wide, wide.cards[index].texture)
+        return found

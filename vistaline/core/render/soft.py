@@ -47,12 +47,12 @@ from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState
 from vistaline.core.stage.surfaces import surface_of
 
-__all__ = ["softened"]
+__all__ = ["Copy", "Softened", "softened"]
 
 SampleOn = Callable[[CameraState], Placed | None]
 """Places the card on another raster of its camera."""
 
-_COARSER = (7.0, 14.0, 28.0, 56.0, 112.0)
+_COARSER = (4.6, 12.0, 28.0, 56.0, 112.0)
 """Pixels of radius from which on a copy may be half as large, a quarter, and so on.
 
 With discs of fewer pixels, what is black between white squares turns grey."""
@@ -145,7 +145,7 @@ def _continued(near: FloatArray, card: Card, camera: CameraState) -> FloatArray:
 
 
 @dataclass(frozen=True, eq=False)
-class _Copy:
+class Copy:
     """A card blurred at some part of the frame's size."""
 
     pixels: np.ndarray
@@ -193,22 +193,26 @@ class Softened:
         nearness: FloatArray | None,
         opaque: bool,
         cover: np.ndarray,
+        spare: bool,
         crew: Crew,
         shelf: Shelf,
     ) -> None:
         """``reached`` (lines, columns): the tiles its discs may touch; ``nearness`` as a sharp
-        card's; ``opaque`` and ``cover`` as in :class:`Asked`."""
+        card's; ``opaque`` and ``cover`` as in :class:`Asked`; ``spare``: it will be moved, so that
+        each copy has a tile more all round than is drawn from it here."""
         self.nearness = nearness
         self._camera = camera
         self._size = camera.frame_size
         self.bounds = (0, 0, *camera.frame_size)
         lines, columns = reached.shape
         self.tiles = np.full((lines, columns), int(Tile.EMPTY), np.uint8)
-        self._steps = np.full((lines, columns), -1, np.int64)
+        self.steps = np.full((lines, columns), -1, np.int64)
+        """(lines, columns): from which copy each tile is drawn; -1 where it is empty."""
+        self._spare = spare
         nearest = _nearest_in(nearness, lines, columns)
         steps = np.searchsorted(_COARSER, spread.smallest, "right")
         shown = reached & (nearest[1] > cover)
-        self._copies: dict[int, _Copy] = {}
+        self.copies: dict[int, Copy] = {}
         for step in np.unique(steps[shown]).tolist():
             wanted = shown & (steps == step)
             copy = self._blurred(sample_on, spread, wanted, step, discs, crew, shelf)
@@ -216,8 +220,8 @@ class Softened:
                 continue
             kinds = _kinds_of(copy, wanted, crew)
             self.tiles[wanted] = kinds[wanted]
-            self._steps[wanted & (kinds != Tile.EMPTY)] = step
-            self._copies[step] = copy
+            self.steps[wanted & (kinds != Tile.EMPTY)] = step
+            self.copies[step] = copy
         solid = self.tiles == Tile.SOLID
         if not opaque:
             self.tiles[solid] = Tile.MIXED
@@ -227,7 +231,7 @@ class Softened:
 
     def rows(self, band: int, out: np.ndarray, near: np.ndarray) -> None:
         """Draw a band from the copies; see :meth:`Source.rows`."""
-        steps = self._steps[band * BAND_LINES : (band + 1) * BAND_LINES]
+        steps = self.steps[band * BAND_LINES : (band + 1) * BAND_LINES]
         if (steps == steps[0]).all():
             self._draw(steps[0], band * BAND, out, near)
             return
@@ -246,7 +250,7 @@ class Softened:
             if step < 0:
                 continue
             across = slice(first * TILE_WIDTH, min(column * TILE_WIDTH, self._size[0]))
-            copy = self._copies[step]
+            copy = self.copies[step]
             copy.draw(across.start, top, out[:height, across], near[:height, across])
 
     def _blurred(
@@ -258,7 +262,7 @@ class Softened:
         discs: Discs,
         crew: Crew,
         shelf: Shelf,
-    ) -> _Copy | None:
+    ) -> Copy | None:
         scale = 0.5**step
         # Beyond the frame a copy goes on by what interpolating at its edge asks for.
         most = min(float(spread.largest[wanted].max()) * scale, MOST_BLUR)
@@ -269,6 +273,8 @@ class Softened:
             return None
         width, height = raster.frame_size
         inner = width - 2 * margin, height - 2 * margin
+        if self._spare:
+            wanted = cv2.dilate(wanted.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
         starts = _starts_in(self._camera, raster, margin)
         blocks = _blocks(spread, wanted, starts, inner, step)
         lines = np.flatnonzero((blocks >= 0).any(axis=1))
@@ -282,16 +288,26 @@ class Softened:
         spans = np.array(placed.source.bounds, np.int64)
         scratch = [shelf.lend((BAND, width, 4)) for _ in range(crew.threads)]
 
+        some = np.zeros((bands * BAND // BLOCK, -(-width // BLOCK)), np.uint8)
+
         def sample(thread: int, band: int) -> None:
             rows = slice(band * BAND, (band + 1) * BAND)
             told = near[rows] if curved else near
             placed.rows(band, texels[rows], scratch[thread], told)
             lines = placed.source.tiles[band * BAND_LINES : (band + 1) * BAND_LINES]
             _settle(texels[rows], lines, spans, edges, band * BAND)
+            _tell_some(texels[rows], some[band * BAND // BLOCK : (band + 1) * BAND // BLOCK])
 
         first, last = lines[0] * BLOCK, (lines[-1] + 1) * BLOCK + 2 * margin
         crew.share(sample, range(first // BAND, min(-(-last // BAND), bands)))
+        # A block comes of all blocks of the raster that its discs reach.
+        reached = 1 + -(-2 * margin // BLOCK)
+        touched = cv2.dilate(some, np.ones((reached, reached), np.uint8), anchor=(0, 0))
+        touched = touched[: blocks.shape[0], : blocks.shape[1]]
+        blocks[(blocks >= 0) & (touched == 0)] = -2
         pixels = shelf.lend((inner[1], inner[0], 4))
+        if self._spare:
+            pixels[:] = 0
         side_by_side = texels.reshape(len(texels), -1), pixels.reshape(inner[1], -1)
 
         def blur(_: int, line: int) -> None:
@@ -303,7 +319,7 @@ class Softened:
         for buffer in (texels, *scratch):
             shelf.take_back(buffer)
         grown = _grown(near[:height], margin, most) if curved else None
-        return _Copy(pixels, grown, 2**step, starts)
+        return Copy(pixels, grown, 2**step, starts)
 
 
 def softened(
@@ -314,15 +330,18 @@ def softened(
     cover: np.ndarray,
     crew: Crew,
     shelf: Shelf,
+    *,
+    spare: bool = False,
 ) -> Placed | None:
     """Return how the ``index``-th card is seen, blurred where it is out of focus.
 
-    As :func:`placing.place`, which it leaves to it where all of the card is sharp.
+    As :func:`placing.place`, which it leaves to it where all of the card is sharp. ``spare``: it is
+    blurred to be moved, see :mod:`moved`; then None is also what is sharp, or not flat.
     """
     card, camera = state.cards[index], state.camera
     spread = spread_of(card, camera) if card.opacity else None
-    if spread is None:
-        return place(index, state, looks, quality, cover)
+    if spread is None or (spare and spread.slope is None):
+        return None if spare else place(index, state, looks, quality, cover)
 
     def sample_on(raster: CameraState) -> Placed | None:
         nothing = np.zeros(tiles_of(raster.frame_size))
@@ -332,7 +351,7 @@ def softened(
     if not reached.any():
         return None
     if spread.largest[reached].max() < LEAST_BLUR:
-        return place(index, state, looks, quality, cover)
+        return None if spare else place(index, state, looks, quality, cover)
     assert camera.optics
     iris = camera.optics.iris
     source = Softened(
@@ -344,6 +363,7 @@ def softened(
         nearness=None if spread.slope is None else card.nearness(camera),
         opaque=hides(card),
         cover=cover,
+        spare=spare,
         crew=crew,
         shelf=shelf,
     )
@@ -439,7 +459,7 @@ def _grown(near: np.ndarray, margin: int, most: float) -> np.ndarray:
     return np.ascontiguousarray(found[inner, inner].astype(np.float32))
 
 
-def _kinds_of(copy: _Copy, wanted: np.ndarray, crew: Crew) -> np.ndarray:
+def _kinds_of(copy: Copy, wanted: np.ndarray, crew: Crew) -> np.ndarray:
     """Return what a copy shows in each of the frame's tiles (lines, columns) that are wanted."""
     found = np.zeros(wanted.shape, np.uint8)
     across, down = ((1 / copy.times, start) for start in copy.starts)
@@ -469,6 +489,19 @@ def _tell_kinds(pixels, across, down, line, wanted, found):  # type: ignore[no-u
             if least == 0 and most > 0:
                 break
         found[line, column] = _EMPTY if most == 0 else (_SOLID if least == 65535 else _MIXED)
+
+
+@njit(**KERNEL)
+def _tell_some(pixels, some):  # type: ignore[no-untyped-def]
+    """Mark in ``some`` (lines, columns) the blocks of a band's pixels that are not empty."""
+    for j in range(pixels.shape[0]):
+        for column in range(some.shape[1]):
+            if some[j // BLOCK, column]:
+                continue
+            for x in range(column * BLOCK, min((column + 1) * BLOCK, pixels.shape[1])):
+                if pixels[j, x, 3]:
+                    some[j // BLOCK, column] = 1
+                    break
 
 
 @njit(**KERNEL)

@@ -10,6 +10,7 @@ from vistaline.core.keyable import Keyed, Kind
 from vistaline.core.model import Part
 from vistaline.core.shot.focusing import Focusing
 from vistaline.core.shot.route import Millimetres, Route
+from vistaline.core.shot.shutter import Shutter
 
 __all__ = ["Camera", "Cut", "Take"]
 
@@ -29,6 +30,7 @@ class Camera(Part):
         "its framings say; left out, the lens travels with the framings.",
     )
     focusing: Focusing = Focusing()
+    shutter: Shutter = Shutter()
 
 
 class Cut(Part):

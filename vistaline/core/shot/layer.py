@@ -103,6 +103,9 @@ class Layer(Part):
     seen_by: str = Field(
         "", max_length=80, description="A camera's id, if it is seen by that camera alone."
     )
+    motion_blur: bool = Field(
+        True, description="Whether it is blurred by motion, where the shot is."
+    )
     hidden: bool = False
     locked: bool = False
 

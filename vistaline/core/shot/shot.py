@@ -95,6 +95,9 @@ class Shot(Part):
         description="In order of time; before them the first camera is seen.",
     )
     takes: tuple[Take, ...] = Field((), max_length=100, description="Other routes, to compare.")
+    motion_blur: bool = Field(
+        False, description="Whether what moves is blurred as by the cameras' shutters."
+    )
     rows: tuple[Row, ...] = Field((), max_length=2000, description="Values that have keys.")
     eases: dict[str, EaseName] = Field(
         default_factory=dict, max_length=200, description="Eases of one's own, kept by name."

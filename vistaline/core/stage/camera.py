@@ -63,6 +63,9 @@ class CameraState:
     optics: Optics | None = None
     """What is sharp and how much the rest is blurred; None: everything is sharp."""
 
+    looks_through: tuple[float, float] = (0.0, 0.0)
+    """Which point of its lens, right and up of the middle: see :meth:`through`."""
+
     raster: Raster | None = None
     """Over which pixels ``frame_size`` goes, if not over the frame's: see :meth:`on_raster`."""
 
@@ -77,6 +80,10 @@ class CameraState:
         raster = Raster(self.focal_px * scale, margin)
         return replace(self, frame_size=(width, height), raster=raster)
 
+    def beside(self, other: CameraState) -> CameraState:
+        """Return another moment's camera, looking through the same point of its lens as this."""
+        return other.through(*self.looks_through)
+
     def through(self, right: float, up: float) -> CameraState:
         """Return the camera looking through another point of its lens, focused as it is.
 
@@ -89,7 +96,12 @@ class CameraState:
         aside = self.optics.hole * np.array([right, up, 0.0])
         x, y, z = (np.array(self.position) + self.world_from_camera[:3, :3] @ aside).tolist()
         shift = np.array(self.shift) - aside[:2] / self.optics.focus
-        return replace(self, position=(x, y, z), shift=(float(shift[0]), float(shift[1])))
+        return replace(
+            self,
+            position=(x, y, z),
+            shift=(float(shift[0]), float(shift[1])),
+            looks_through=(right, up),
+        )
 
     @cached_property
     def focal_px(self) -> float:

@@ -13,7 +13,7 @@ from vistaline.core.arrays import FloatArray
 from vistaline.core.geometry.ordering import draw_order, parallel_order
 from vistaline.core.looks.frame_styles import FrameStyle
 from vistaline.core.shot.shot import Layer, Shot
-from vistaline.core.stage.camera import CameraState, camera_states
+from vistaline.core.stage.camera import CameraState, camera_states, live_cameras
 from vistaline.core.stage.cards import Card, backdrop_of, followed, tracked
 from vistaline.core.stage.keyed import rows_of, valued
 from vistaline.core.stage.presence import present_at
@@ -199,10 +199,21 @@ class FrameState:
         return [*behind, *(rest[i] for i in found if self.present[rest[i]])]
 
 
-def evaluate(shot: Shot, frames: ArrayLike) -> list[FrameState]:
-    """Return the state at each of ``frames``; times before and after the route stand still."""
+def evaluate(shot: Shot, frames: ArrayLike, *, exposing: float | None = None) -> list[FrameState]:
+    """Return the state at each of ``frames``; times before and after the route stand still.
+
+    ``exposing``: the frame that is exposed at those times. They are then seen by the camera that
+    is live at that frame, and with the layers that are there then, whatever is cut meanwhile.
+    """
     times = np.atleast_1d(np.asarray(frames, dtype=np.float64))
     shown = [layer for layer in shot.layers if not layer.hidden]
+    if exposing is None:
+        present = present_at(shot, shown, times).tolist()
+    else:
+        present = present_at(shot, shown, exposing).tolist() * len(times)
+        if shot.cuts:
+            live = live_cameras(shot, np.array([exposing]))[0]
+            shot = shot.directed_by(live).evolve(cuts=())
     named = {layer.matte.of for layer in shown if layer.matte}
     sources = [layer for layer in shot.layers if layer.id in named]
     stage = _Stage(
@@ -216,7 +227,6 @@ def evaluate(shot: Shot, frames: ArrayLike) -> list[FrameState]:
             if not layer.is_backdrop
         },
     )
-    present = present_at(shot, shown, times).tolist()
     return [
         FrameState(
             camera=camera, layout=stage.still or _Layout(stage, n, camera), present=present[n]
