@@ -10,10 +10,13 @@ import pytest
 from tests.core.test_mounts import do
 from vistaline.core.edits.marks import stage_enlarged
 from vistaline.core.errors import CoreError
+from vistaline.core.geometry.focus import sharp_between
+from vistaline.core.scene.describe import describe_scene
 from vistaline.core.shot.document import dump_shot, parse_shot
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import camera_states, depth_of
 from vistaline.core.stage.cards import card_of
+from vistaline.core.stage.sheet import PlanView, flatten
 
 
 def focus_at(shot: Shot, frame: float) -> float:
@@ -135,3 +138,79 @@ def test_focus_grows_with_the_stage_and_runs_back_with_the_route(shot: Shot) -> 
     assert grown.camera.focusing.focus == 4  # its keys tell
     back = do(carried, "reverse_route").route.framings
     assert (back[0].focus, back[-1].focus, back[-1].focus_ease) == (6.0, 2.0, "quad-out")
+
+
+def test_a_rack_is_two_keys_from_what_is_sharp_to_what_is_clicked(shot: Shot) -> None:
+    layer = shot.layers[-1]
+    opened = do(shot, "set_focus", focus=9)
+    x, y = opened.frame.width / 2, opened.frame.height / 2
+    racked = do(opened, "rack_focus", layer=layer.id, frame=4, x=x, y=y, over="8f")
+    (row,) = racked.rows
+    assert [key.frame for key in row.keys] == [4, 12]
+    assert focus_at(racked, 0) == focus_at(racked, 4) == pytest.approx(9)
+    there = focus_at(do(opened, "focus_on_point", layer=layer.id, frame=4, x=x, y=y), 4)
+    assert focus_at(racked, 12) == pytest.approx(there)
+    # Half the way lies in the middle of the inverses, not of the metres.
+    assert focus_at(racked, 8) == pytest.approx(2 / (1 / 9 + 1 / there))
+
+
+def test_sharp_from_here_to_there_is_what_the_limits_say_then(shot: Shot) -> None:
+    opened = do(do(shot, "set_focus", focus=3), "set_sharp", near=1.5, far=6)
+    state = camera_states(opened, [0])[0]
+    assert state.optics
+    limits = sharp_between(state.lens, state.optics.f_number, state.optics.focus)
+    assert limits == pytest.approx((1.5, 6))
+    endless = camera_states(do(opened, "set_sharp", far=0), [0])[0]
+    assert endless.optics and endless.optics.focus == pytest.approx(3)
+    with pytest.raises(CoreError, match=r"takes f/\d+.*nearer together"):
+        do(opened, "set_sharp", near=0.1, far=600)
+    with pytest.raises(CoreError, match="nearer"):
+        do(opened, "set_sharp", near=7)
+
+
+@pytest.mark.parametrize("view", list(PlanView))
+def test_the_line_on_the_plan_goes_where_it_is_dragged(shot: Shot, view: PlanView) -> None:
+    opened = do(shot, "set_focus", focus=3)
+    camera = camera_states(opened, [0])[0]
+    ahead = flatten(-camera.world_from_camera[None, :3, 2], view)[0] * 0.5
+    dragged = do(opened, "drag_focus", view=view.value, dx=ahead[0], dy=ahead[1])
+    assert focus_at(dragged, 0) == pytest.approx(3.5)
+    told = describe_scene(dragged, [0])["frames"][0]["camera"]["focus"]
+    apex = flatten(np.array([camera.position]), view)[0]
+    for end in np.array(told["lines"][view.value]["at"]):
+        assert (end - apex) @ ahead * 2 == pytest.approx(3.5, abs=1e-3)
+
+
+def test_a_smaller_stage_is_blurred_more_and_looks_the_same(shot: Shot) -> None:
+    """A lens blurs what is twice as near as 1 / z says: twice as much."""
+    layer = shot.layers[-1].id
+    opened = do(shot, "keep_in_focus", layer=layer)
+    high = card_of(opened, opened.layer(layer)).height
+    small = do(opened, "size_stage", layer=layer, height=high / 2)
+    before, after = (camera_states(each, [0])[0] for each in (opened, small))
+    assert before.optics and after.optics
+    assert after.optics.focus == pytest.approx(before.optics.focus / 2)
+    far = shot.layers[0].distance
+    ratio = after.optics.blur(after.focal_px, far / 2) / before.optics.blur(before.focal_px, far)
+    assert ratio == pytest.approx(2, rel=0.05)
+
+
+def test_a_framing_carries_its_focus_or_lets_the_camera_say_it(shot: Shot) -> None:
+    carried = do(shot, "focus_framing", framing=1, focus=7, f_number=8, ease="linear")
+    assert focus_at(carried, carried.duration) == 7
+    assert not carried.camera.focusing.everything_sharp
+    let = do(carried, "focus_framing", framing=1, none=True)
+    assert let.route.framings[1].focus is None
+    assert focus_at(let, let.duration) == let.camera.focusing.focus
+
+
+def test_the_shutter_follows_its_angle_from_the_middle(shot: Shot) -> None:
+    wide = do(do(shot, "set_motion_blur", motion_blur=True), "set_shutter", angle=360)
+    assert wide.camera.shutter.phase == -180
+    later = do(do(wide, "set_shutter", phase=0), "set_shutter", angle=90)
+    assert (later.camera.shutter.angle, later.camera.shutter.phase) == (90, 0)
+    assert parse_shot(dump_shot(later)) == later
+    kept = do(shot, "set_layer_motion_blur", layer=shot.layers[0].id)
+    assert not kept.layers[0].motion_blur
+    with pytest.raises(CoreError, match="720"):
+        do(shot, "set_shutter", angle=10_000)

@@ -18,7 +18,7 @@ from vistaline.core.geometry.bodies import Body
 from vistaline.core.geometry.bowing import bowed
 from vistaline.core.geometry.heights import upright_height
 from vistaline.core.scene.describe import pick_layer
-from vistaline.core.scene.plan import PlanView, draw_plans
+from vistaline.core.scene.plan import draw_plans
 from vistaline.core.shot.document import dump_shot, parse_shot
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.shot.shows import PictureShown
@@ -29,6 +29,7 @@ from vistaline.core.stage.evaluate import evaluate
 from vistaline.core.stage.placing import outline_in
 from vistaline.core.stage.poses import projector_of
 from vistaline.core.stage.seen import bow_in, ray_of, seen_from
+from vistaline.core.stage.sheet import PlanView
 
 TAKING = {"width": 640, "height": 360, "focal_length": 28, "pan": 31, "tilt": -7, "roll": 1}
 

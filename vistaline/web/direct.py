@@ -20,9 +20,11 @@ from vistaline.core.shot.mounts import FOLLOWS
 from vistaline.core.shot.retiming import times_of
 from vistaline.core.shot.shot import Shot
 from vistaline.core.speed import eased_with_peak, peak_of, speed_of
-from vistaline.core.stage.camera import camera_states
+from vistaline.core.stage.camera import CameraState, camera_states, depth_of
+from vistaline.core.stage.focused import how_blurred
 from vistaline.core.stage.keyed import shot_at_frame
 from vistaline.core.stage.shake import STARTING_SHAKES
+from vistaline.core.stage.tracks import track_of
 from vistaline.store.models import ShotRow
 from vistaline.web.context import services
 from vistaline.web.editing import arguments, playhead
@@ -101,8 +103,25 @@ def _focus(shot: Shot, frame: int) -> dict[str, Any]:
         "optics": optics,
         "sharp": sharp_between(camera.lens, optics.f_number, optics.focus),
         "hyperfocal": hyperfocal(camera.lens, optics.f_number),
-        "stops": F_STOPS[3:25:3],
+        "stops": F_STOPS,
+        "blurs": _blurs(shot, frame, camera),
     }
+
+
+def _blurs(shot: Shot, frame: int, camera: CameraState) -> list[dict[str, Any]]:
+    """Return how blurred each layer's middle is, near to far; what is behind the camera is not."""
+    optics, found = camera.optics, []
+    assert optics
+    for layer in shot.layers:
+        if layer.is_backdrop or layer.hidden:
+            continue
+        pose = track_of(shot, layer, [frame]).poses[0]
+        away = depth_of(camera, pose[:3, 3])
+        if away <= 0:
+            continue
+        radius = 0.0 if layer.on_lens else optics.blur(camera.focal_px, away)
+        found.append({"name": layer.name, "away": away, "px": radius, "word": how_blurred(radius)})
+    return sorted(found, key=lambda each: float(each["away"]))
 
 
 def _overscan(row: ShotRow, shot: Shot) -> Overscan | None:

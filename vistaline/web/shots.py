@@ -228,7 +228,7 @@ def pick(shot_id: int) -> Any:
     args = request.args
     state = evaluate(shot_asked_for(shot), [args.get("frame", 0, type=int)])[0]
     x, y = args.get("x", 0.0, type=float), args.get("y", 0.0, type=float)
-    return {"layer": pick_layer(state, x, y, alpha)}
+    return {"layer": pick_layer(state, x, y, alpha, locked="locked" in args)}
 
 
 @blueprint.get("/<int:shot_id>/frame.<any(jpg, png):kind>")

@@ -13,20 +13,22 @@ import numpy as np
 
 from vistaline.core.arrays import Matrix4
 from vistaline.core.errors import CoreError
+from vistaline.core.geometry.focus import sharp_between
 from vistaline.core.geometry.optics import angle_of_view, gate_size
 from vistaline.core.geometry.ordering import NEAR
 from vistaline.core.looks.blending import MODES
 from vistaline.core.scene.guides import guide_boxes
-from vistaline.core.scene.plan import PlanView, StagePlan, draw_plans, view_cone
+from vistaline.core.scene.plan import StagePlan, across_at, draw_plans, view_cone
 from vistaline.core.scene.rows import describe_rows
 from vistaline.core.scene.tracks import pack_tracks
 from vistaline.core.shot.shot import Layer, Shot
-from vistaline.core.stage.camera import CameraState
+from vistaline.core.stage.camera import FAR, CameraState
 from vistaline.core.stage.cards import Card, card_of
 from vistaline.core.stage.evaluate import FrameState, evaluate
 from vistaline.core.stage.ground import horizon_in
 from vistaline.core.stage.poses import layer_pose, texture_of
 from vistaline.core.stage.seen import plate_of, seen_from
+from vistaline.core.stage.sheet import PlanView
 from vistaline.core.stage.surfaces import surface_of, unit_at
 from vistaline.core.timing import timecode
 
@@ -203,15 +205,18 @@ def _shadows(state: FrameState) -> list[dict[str, Any]]:
     ]
 
 
-def pick_layer(state: FrameState, x: float, y: float, alpha_at: Any) -> str | None:
+def pick_layer(
+    state: FrameState, x: float, y: float, alpha_at: Any, *, locked: bool = False
+) -> str | None:
     """Return the id of the nearest layer that is seen at frame pixel ``x``, ``y``.
 
     ``alpha_at(card, u, v)`` gives a card's alpha at unit texture coordinates. Locked layers
-    are passed over, as are places that are less than a fifth opaque.
+    are passed over unless ``locked``, as are places that are less than a fifth opaque.
     """
     for i in reversed(state.order):
         card = state.cards[i]
-        unit = None if card.layer.locked else unit_at(card, state.camera, x, y)
+        passed = card.layer.locked and not locked
+        unit = None if passed else unit_at(card, state.camera, x, y)
         if unit and alpha_at(card, *unit) * card.opacity > 0.2:
             return card.layer.id
     return None
@@ -264,7 +269,29 @@ def _camera(camera: CameraState) -> dict[str, Any]:
         "lens": round(camera.lens, 3),
         "angle": round(angle_of_view(camera.lens, gate[0]), 2),
         "cones": cones,
+        "focus": _focus(camera),
     }
+
+
+def _focus(camera: CameraState) -> dict[str, Any] | None:
+    """Return what is in focus and between where all looks sharp, in metres and on both plans.
+
+    None: everything is sharp. The far limit and its lines may be null: as far as one sees.
+    """
+    optics = camera.optics
+    if optics is None:
+        return None
+    near, far = sharp_between(camera.lens, optics.f_number, optics.focus)
+    distances = {"at": optics.focus, "near": near, "far": far if far < FAR else None}
+    lines = {
+        view.value: {
+            name: None if metres is None else np.round(across_at(camera, view, metres), 4).tolist()
+            for name, metres in distances.items()
+        }
+        for view in PlanView
+    }
+    told = {name: metres and round(metres, 3) for name, metres in distances.items()}
+    return told | {"f_number": round(optics.f_number, 2), "lines": lines}
 
 
 def _plan(plan: StagePlan) -> dict[str, Any]:

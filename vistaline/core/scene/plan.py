@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from enum import StrEnum
 
 import cv2
 import numpy as np
@@ -15,20 +14,14 @@ from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import CameraState, camera_states
 from vistaline.core.stage.cards import Card, card_of
 from vistaline.core.stage.paths import stretches_through
+from vistaline.core.stage.sheet import PlanView, flatten
 from vistaline.core.stage.surfaces import surface_of
 
-__all__ = ["PlanView", "StagePlan", "draw_plans", "flatten", "view_cone"]
+__all__ = ["StagePlan", "across_at", "draw_plans", "view_cone"]
 
 
 _LEAST_AREA = 1e-3
 """Of its larger side squared: what covers less of the sheet is seen from its edge."""
-
-
-class PlanView(StrEnum):
-    """Where the plan is looked at from."""
-
-    ABOVE = "above"
-    SIDE = "side"
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -49,13 +42,6 @@ class StagePlan:
     """(framings, 3, 2): each framing's place, and its path's handles there: arriving, leaving."""
     speed: FloatArray
     """(frames,): how fast the camera travels, 0..1 of the shot's fastest."""
-
-
-def flatten(points: FloatArray, view: PlanView) -> FloatArray:
-    """Map stage points (N, 3) to the sheet (N, 2)."""
-    if view is PlanView.ABOVE:
-        return np.column_stack([points[:, 0], -points[:, 2]])
-    return np.column_stack([-points[:, 2], points[:, 1]])
 
 
 def draw_plans(shot: Shot, known: Mapping[str, Card] | None = None) -> dict[PlanView, StagePlan]:
@@ -137,14 +123,25 @@ def _stops(shot: Shot) -> FloatArray:
 
 def view_cone(camera: CameraState, view: PlanView) -> tuple[FloatArray, FloatArray]:
     """Return the camera on the sheet (2,) and the unit directions (2, 2) of its field's edges."""
+    directions = _edges(camera, view)
+    directions = directions / np.maximum(np.linalg.norm(directions, axis=1, keepdims=True), 1e-12)
+    return flatten(np.array([camera.position]), view)[0], directions
+
+
+def across_at(camera: CameraState, view: PlanView, distance: float) -> FloatArray:
+    """Return both ends (2, 2) on the sheet of what the camera sees ``distance`` metres deep."""
+    apex = flatten(np.array([camera.position]), view)[0]
+    return np.asarray(apex + distance * _edges(camera, view))
+
+
+def _edges(camera: CameraState, view: PlanView) -> FloatArray:
+    """Return the ways (2, 2) on the sheet along its field's edges, to 1 m deep."""
     width, height = camera.frame_size
     x, y = width / 2, height / 2
     above = view is PlanView.ABOVE
     ends = ((0.0, y), (2 * x, y)) if above else ((x, 2 * y), (x, 0.0))
     edges = np.array([camera.ray(*end) for end in ends])
-    directions = flatten(edges @ camera.world_from_camera[:3, :3].T, view)
-    directions = directions / np.maximum(np.linalg.norm(directions, axis=1, keepdims=True), 1e-12)
-    return flatten(np.array([camera.position]), view)[0], directions
+    return flatten(edges @ camera.world_from_camera[:3, :3].T, view)
 
 
 def _speed(cameras: list[CameraState]) -> FloatArray:

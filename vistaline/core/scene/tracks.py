@@ -9,10 +9,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike
 
-from vistaline.core.scene.plan import PlanView, flatten
 from vistaline.core.shot.mounts import pose_of
 from vistaline.core.shot.rows import values_at
 from vistaline.core.shot.shot import Layer, Shot
+from vistaline.core.stage.sheet import PlanView, flatten
 from vistaline.core.stage.tracks import Track, moving_mounts, track_of
 
 __all__ = ["pack_tracks"]

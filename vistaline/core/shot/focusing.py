@@ -10,9 +10,10 @@ from vistaline.core.errors import ShotError
 from vistaline.core.keyable import ANGLE, PERCENT, SHARE, Keyed, Kind
 from vistaline.core.model import Degrees, Part
 
-__all__ = ["FNumber", "Focus", "Focusing", "Iris"]
+__all__ = ["LEAST_F_NUMBER", "MOST_F_NUMBER", "FNumber", "Focus", "Focusing", "Iris"]
 
-FNumber = Annotated[float, Field(ge=0.5, le=90, allow_inf_nan=False)]
+LEAST_F_NUMBER, MOST_F_NUMBER = 0.5, 90.0
+FNumber = Annotated[float, Field(ge=LEAST_F_NUMBER, le=MOST_F_NUMBER, allow_inf_nan=False)]
 Focus = Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)]
 """Metres from the camera, along the way it looks."""
 

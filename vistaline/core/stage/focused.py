@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
@@ -16,7 +17,7 @@ from vistaline.core.shot.rows import values_at
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.keyed import row_of
 
-__all__ = ["Optics", "optics_at"]
+__all__ = ["Optics", "how_blurred", "optics_at"]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -37,6 +38,24 @@ class Optics:
         ``focal_px``: the camera's focal length in the pixels that are asked for.
         """
         return focal_px * self.hole * abs(1 / distance - 1 / self.focus)
+
+
+def how_blurred(radius: float) -> str:
+    """Return in a word how a disc of so many pixels' radius is seen.
+
+    >>> how_blurred(0.2), how_blurred(6.0)
+    ('sharp', 'soft')
+    """
+    return next(word for most, word in _WORDS if radius < most)
+
+
+_WORDS = (
+    (0.5, "sharp"),
+    (1.5, "nearly sharp"),
+    (8.0, "soft"),
+    (25.0, "blurred"),
+    (math.inf, "far out of focus"),
+)
 
 
 def optics_at(

@@ -289,11 +289,17 @@ export class Desk {
   }
 
   /** An edit that wants a point of the picture: the next click gives it; asked again, none does. */
-  #point({ point: verb, pointLayer: layer }) {
+  #point({ point: verb, pointLayer: layer, pointPick: picks, pointWith: field }) {
     const { viewfinder, scene } = this;
     if (this.pointing === verb) return viewfinder.ask(null);
     const unsay = hint("Click that point in the viewfinder. Escape gives up.");
-    viewfinder.ask(({ x, y }) => scene.edit(verb, { layer, frame: scene.frame, x, y }), () => {
+    const taken = async ({ x, y }) => {
+      const also = /** @type {HTMLInputElement | null} */ (field && document.getElementById(field));
+      const values = { layer: picks ? ((await scene.pick(x, y, true)) ?? "") : layer, frame: scene.frame, x, y };
+      if (picks) Object.assign(values, { alone: scene.as === "camera" }, also ? { [also.name]: also.value } : {});
+      scene.edit(verb, values);
+    };
+    viewfinder.ask(taken, () => {
       unsay();
       this.pointing = null;
       this.#pressed();

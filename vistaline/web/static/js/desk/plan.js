@@ -64,8 +64,10 @@ export class Plan {
       ...this.#rules(at),
       ...this.#ground(at, data.ground),
       ...this.#cone(at, record.camera.cones[this.view], data.near),
+      ...this.#focus(at, record.camera.focus),
       ...this.#tracks(at),
       ...this.#bars(at, data, plan, record),
+      ...this.#focusEnds(at, record.camera.focus),
       ...this.#mounts(at, data, record),
       ...this.#path(at, plan, record),
       ...this.#stops(at, data, plan),
@@ -101,6 +103,37 @@ export class Plan {
     const far = shape((this.size.width + this.size.height) / this.scale, "cone");
     // Nearer than this nothing is seen; drawn only where it is more than a dot.
     return near * this.scale < 3 ? [far] : [far, shape(near, "blind")];
+  }
+
+  /** Where it is sharp: what is in focus, to be dragged, and between where all looks so. */
+  #focus(at, focus) {
+    if (!focus || this.bench !== "direct") return [];
+    const line = (name) => focus.lines[this.view][name]?.map(at);
+    const drawn = (name, kind) => {
+      const [a, b] = line(name) ?? [];
+      return a ? [svg("line", { class: kind, x1: a[0], y1: a[1], x2: b[0], y2: b[1] })] : [];
+    };
+    const far = line("far");
+    const sharp = far ? [svg("polygon", { class: "in-focus", points: [...line("near"), ...far.reverse()].map((p) => p.join(",")).join(" ") })] : [];
+    const [a, b] = line("at");
+    const ends = { x1: a[0], y1: a[1], x2: b[0], y2: b[1] };
+    return [
+      ...sharp,
+      ...drawn("near", "limit"),
+      ...drawn("far", "limit"),
+      svg("g", { class: "focus", "data-focus": "" }, svg("line", ends), svg("line", { ...ends, class: "grip" })),
+    ];
+  }
+
+  /** What that line is held by where a bar lies over it: its ends, and what it says. */
+  #focusEnds(at, focus) {
+    if (!focus || this.bench !== "direct") return [];
+    const [a, b] = focus.lines[this.view].at.map(at);
+    const words = `${focus.at.toFixed(2)} m in focus`;
+    const above = this.view === "above";
+    const name = above ? { x: (a[0] + b[0]) / 2, y: Math.min(a[1], b[1]) - 7, "text-anchor": "middle" } : { x: Math.max(a[0], b[0]) + 8, y: Math.max(a[1], b[1]) + 4 };
+    const knobs = [a, b].map(([x, y]) => svg("path", { class: "knob", d: "M0 -6L6 0L0 6L-6 0z", transform: `translate(${x} ${y})` }));
+    return [svg("g", { class: "focus", "data-focus": "", tabindex: 0, role: "slider", "aria-label": "Distance in focus", "aria-valuenow": focus.at, "aria-valuetext": words }, svg("title", {}, `${words}; drag it, or arrow keys`), ...knobs, svg("text", name, words))];
   }
 
   #bars(at, data, plan, record) {
@@ -254,6 +287,7 @@ export class Plan {
     const end = event.target.closest("[data-end]");
     const bar = event.target.closest(".bar");
     const mount = event.target.closest(".mount");
+    if (event.target.closest("[data-focus]")) return this.#wish(event, ({ dx, dy }) => ["drag_focus", { view: this.view, dx: dx / this.scale, dy: -dy / this.scale }]);
     if (end) return this.#turn(event, bar.dataset.layer, Number(end.dataset.end));
     if (mount) return this.#pressMount(event, mount.dataset.mount);
     if (bar) return this.#pressBar(event, bar.dataset.layer);
@@ -360,6 +394,11 @@ export class Plan {
   #key(event) {
     const way = { ArrowUp: [0, 1], ArrowDown: [0, -1], ArrowLeft: [-1, 0], ArrowRight: [1, 0] }[event.key];
     const { layer, chosen, data } = this.scene;
+    if (way && event.target.closest("[data-focus]")) {
+      event.preventDefault();
+      const [dx, dy] = way.map((each) => each * STEP * (event.shiftKey ? 10 : 1));
+      return this.scene.edit("drag_focus", { view: this.view, dx, dy });
+    }
     if (!way || !data || event.ctrlKey || event.metaKey || !(chosen.length || layer.startsWith("mount:"))) return;
     event.preventDefault();
     const [dx, dy] = way.map((each) => each * STEP * (event.shiftKey ? 10 : 1));

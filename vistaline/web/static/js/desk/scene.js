@@ -246,8 +246,8 @@ export class Scene extends EventTarget {
     document.body.dispatchEvent(new CustomEvent("shotchange", { detail: body }));
   }
 
-  async pick(x, y) {
-    const query = new URLSearchParams({ x, y, frame: String(this.frame), as: this.as });
+  async pick(x, y, locked = false) {
+    const query = new URLSearchParams({ x, y, frame: String(this.frame), as: this.as, ...(locked ? { locked: "true" } : {}) });
     const answer = await fetch(`${this.address}/pick?${query}`, { headers: { Accept: "application/json" } });
     return answer.ok ? (await answer.json()).layer : null;
   }

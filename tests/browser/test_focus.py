@@ -1,0 +1,98 @@
+"""Focus on the Direct bench: clicked, racked, dragged on the plan, by keys; and the shutter."""
+
+from __future__ import annotations
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import idle, open_bench, own
+from tests.browser.test_direct import tab
+from tests.browser.test_work import DUSK, change
+
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
+
+FOCUS = "#v-set_focus-focus"
+
+
+def focused(page: Page) -> Page:
+    open_bench(page, own(DUSK), "direct")
+    tab(page, "camera")
+    sharp = page.get_by_label("Everything sharp")
+    if sharp.is_checked():
+        with change(page):
+            sharp.uncheck()
+    expect(page.locator(FOCUS)).to_be_visible()
+    idle(page)
+    return page
+
+
+def click_in(page: Page, across: float, down: float) -> None:
+    box = page.locator("[data-part=canvas]").bounding_box()
+    assert box
+    with change(page):
+        page.mouse.click(box["x"] + box["width"] * across, box["y"] + box["height"] * down)
+    idle(page)
+
+
+def distance(page: Page) -> float:
+    return float(page.locator(FOCUS).input_value())
+
+
+def test_a_click_focuses_and_the_plan_shows_it_and_is_dragged(page: Page) -> None:
+    focused(page)
+    page.click("[data-point=focus_on_point]")
+    click_in(page, 0.3, 0.15)
+    far = distance(page)
+    page.click("[data-point=focus_on_point]")
+    click_in(page, 0.5, 0.97)
+    near = distance(page)
+    assert near < 2 < far
+    line = page.locator("[data-part=plan-above] [role=slider][data-focus]")
+    expect(line).to_have_attribute("aria-valuetext", f"{near:.2f} m in focus")
+    words = page.locator("[data-part=plan-above] [data-focus] text")
+    box = words.bounding_box()
+    assert box
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    with change(page):
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x, y - 20, steps=4)
+        page.mouse.move(x, y - 40, steps=4)
+        page.mouse.up()
+    idle(page)
+    assert distance(page) > near + 0.05
+    was = distance(page)
+    line.focus()
+    with change(page):
+        page.keyboard.press("ArrowUp")
+    idle(page)
+    assert distance(page) == pytest.approx(was + 0.05, abs=0.002)
+
+
+def test_a_rack_and_keys_of_the_opening_and_the_shutter(page: Page) -> None:
+    focused(page)
+    page.keyboard.press("Home")
+    page.click("[data-point=rack_focus]")
+    click_in(page, 0.3, 0.15)
+    expect(page.locator(f"form:has({FOCUS}) .pinned")).to_have_attribute("data-state", "here")
+    with change(page):
+        page.click("form:has(#v-f-number) .pinned")
+    idle(page)
+    page.keyboard.press("End")
+    idle(page)
+    with change(page):
+        page.fill("#v-f-number", "8")
+        page.press("#v-f-number", "Enter")
+    idle(page)
+    expect(page.locator("form:has(#v-f-number) .pinned")).to_have_attribute("data-state", "some")
+    with change(page):
+        page.get_by_label("Motion blur").check()
+    idle(page)
+    with change(page):
+        page.click("text=270°")
+    idle(page)
+    expect(page.locator("#v-set_shutter-angle")).to_have_value("270")
+    expect(page.locator("#v-set_shutter-phase")).to_have_value("-135")
+    page.keyboard.press("Escape")
+    page.keyboard.press("q")
+    expect(page.locator("[data-part=proof]")).to_be_visible()
