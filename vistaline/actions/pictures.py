@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path, PurePosixPath, PureWindowsPath
@@ -20,8 +21,10 @@ from vistaline.core.picture.decode import PictureInfo
 from vistaline.core.picture.preview import alpha_at, preview_webp
 from vistaline.core.picture.pyramid import Pyramid, PyramidStore
 from vistaline.core.picture.still import encode_png
+from vistaline.core.render.copies import copy_webp
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.drawn import Looks, look_called
+from vistaline.core.stage.focused import LIVE_COPIES
 from vistaline.store.files import FileStore
 from vistaline.store.models import Picture
 
@@ -165,8 +168,18 @@ class Library:
         """Return what a shot's layers and shadows look like, each made when first asked for."""
         return Looks(shot, self._pyramids, lambda key: self.pyramid(shot.pictures[key].file))
 
-    def drawn(self, shot: Shot, texture: str, name: str, *, thumbnail: bool = False) -> Path:
+    def drawn(
+        self,
+        shot: Shot,
+        texture: str,
+        name: str,
+        *,
+        thumbnail: bool = False,
+        copy: int | None = None,
+    ) -> Path:
         """Return the browser's version of the look called ``texture``, drawn as ``name`` says.
+
+        ``copy``: one of its blurred copies, by its number.
 
         Raises
         ------
@@ -176,6 +189,8 @@ class Library:
         drawing = look_called(shot, texture)
         if drawing is None or drawing.name != name:
             raise NotFound("The shot has no such drawing any more.")
+        if copy is not None:
+            return self._copy(name, copy, lambda: self.looks_of(shot)[texture])
         path = self._preview_path(name, thumbnail)
         if path.exists():
             return path
@@ -190,6 +205,24 @@ class Library:
         sha256 = Path(file).stem
         path = self._preview_path(sha256, thumbnail)
         return path if path.exists() else self._preview(sha256, self.pyramid(file), thumbnail)
+
+    def blurred(self, file: str, copy: int) -> Path:
+        """Return one of the blurred copies of a stored picture, by its number.
+
+        Raises
+        ------
+        NotFound
+            There is none of that number.
+        """
+        return self._copy(Path(file).stem, copy, lambda: self.pyramid(file))
+
+    def _copy(self, name: str, copy: int, pyramid: Callable[[], Pyramid]) -> Path:
+        if not 0 <= copy < len(LIVE_COPIES):
+            raise NotFound("There is no such copy.")
+        path = self.files.root / "previews" / f"{name}.blurred{copy}.{_PREVIEW}.webp"
+        if not path.exists():
+            write_atomically(path, copy_webp(pyramid(), copy))
+        return path
 
     def _preview_path(self, sha256: str, thumbnail: bool) -> Path:
         kind = "thumb" if thumbnail else "full"

@@ -94,8 +94,19 @@ def tour(folder: Path) -> Shot:
     return _made(shot, "back_to_first", travel=48)
 
 
+def racked(dusk: Shot) -> Shot:
+    """The dusk with its focus: on the reeds first, then it goes over to the tower."""
+    shot = _made(dusk, "set_opening", f_number=2)
+    reeds, tower = dusk.layer("reeds").distance, dusk.layer("headland").distance
+    # From the camera, which comes nearer meanwhile; see the route.
+    for frame, metres in ((36, reeds - 0.03), (108, tower - 0.16)):
+        shot = _keyed(shot, frame, "set_focus", focus=metres)
+    return shot
+
+
 def watcher(dusk: Shot) -> Shot:
-    """Two cameras: from behind a wall's edge, and at the fastest frame a cut to the longer lens."""
+    """Two cameras, each with its focus: from behind a wall's edge, and at the fastest frame a cut
+    to the longer lens, which keeps the keeper sharp."""
     shot = dusk.evolve(
         name="The watcher",
         frame=FrameFormat(duration=120),
@@ -118,8 +129,13 @@ def watcher(dusk: Shot) -> Shot:
     shot = _made(shot, "rename_camera", name="Close")
     shot = _made(shot, "set_framing", framing=0, across=-0.36, up=-0.14, forward=0.5, lens=50)
     shot = _made(shot, "set_framing", framing=1, across=-0.1, up=-0.14, forward=0.62, lens=50)
+    shot = _made(shot, "set_opening", f_number=2)
+    shot = _made(shot, "keep_in_focus", layer="keeper")
     shot = _made(shot, "cut_to", frame=60, camera="b", fastest=True)
-    return _made(shot, "direct_camera", camera="a")
+    shot = _made(shot, "direct_camera", camera="a")
+    shot = _made(shot, "set_opening", f_number=4)
+    shot = _made(shot, "keep_in_focus", layer="headland")
+    return _made(shot, "set_motion_blur", motion_blur=True)
 
 
 def lamp_holds(dusk: Shot) -> Shot:

@@ -113,7 +113,14 @@ def _hung(pictures: dict[str, PictureRef], layers: list[Layer]) -> Shot:
     shot = edits.apply(shot, "move_in_depth", {"layer": title, "distance": 3.6})
     look = {"face": "playfair", "weight": 500, "size": 0.24, "line_spacing": 110, "fill": "#f3e9d2"}
     shot = edits.apply(shot, "set_title", {"layer": title, **look})
-    return edits.apply(shot, "add_occluder", {"kind": "edge"})
+    shot = edits.apply(shot, "add_occluder", {"kind": "edge"})
+    # First the title alone is sharp; while the camera comes nearer the aperture closes, and the
+    # prints come out. They hang close together: at its true strength a lens would hardly tell.
+    shot = edits.apply(shot, "set_opening", {"f_number": 1, "strength": 300})
+    shot = edits.apply(shot, "keep_in_focus", {"layer": title})
+    for frame, stop in ((48, 1), (204, 11)):
+        shot = edits.apply(shot, "set_opening", {"f_number": stop}, at=frame, auto_key=True)
+    return shot
 
 
 def _cut(photo: Codes, left: float, top: float, width: float, height: float) -> Codes:

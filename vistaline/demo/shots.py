@@ -28,6 +28,7 @@ from vistaline.demo.directed import (
     lamp_holds,
     lamp_room,
     light_turns,
+    racked,
     tour,
     watcher,
 )
@@ -91,7 +92,7 @@ def _draw_all(folder: Path) -> list[Path]:
         rooms = room.result(), street.result(), leaf.result()
     paths = []
     for name, shot in (
-        ("dusk-at-sallow-head", dusk),
+        ("dusk-at-sallow-head", racked(dusk)),
         ("the-keeper", _keeper(boxes)),
         ("from-the-drawer", drawer),
         ("a-leaf-of-the-logbook", rooms[2]),

@@ -255,8 +255,10 @@ def _asset(static: Path) -> Any:
     return asset
 
 
-def _number(value: float, places: int = 2) -> str:
-    """Return a number with at most ``places`` decimals and a true minus sign kept typeable."""
+def _number(value: float | None, places: int = 2) -> str:
+    """Return a number with at most ``places`` decimals; nothing where there is none."""
+    if value is None:
+        return ""
     text = f"{value:.{places}f}"
     text = text.rstrip("0").rstrip(".") if "." in text else text
     return "0" if text == "-0" else text

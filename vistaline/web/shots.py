@@ -164,7 +164,9 @@ def drawn(shot_id: int, name: str) -> Any:
     if at != row.position:
         shot = shots.shot_at(session(), row, at)
     library = services().library
-    return send_kept(library.drawn(shot, args.get("of", ""), name, thumbnail="thumb" in args))
+    copy = args.get("copy", type=int)
+    of = args.get("of", "")
+    return send_kept(library.drawn(shot, of, name, thumbnail="thumb" in args, copy=copy))
 
 
 @blueprint.get("/<int:shot_id>/pictures/<key>.webp")
@@ -174,8 +176,11 @@ def texture(shot_id: int, key: str) -> Any:
     _, shot = open_shot(shot_id)
     if key not in shot.pictures:
         raise NotFound("The shot has no such picture.")
-    library = services().library
-    return send_kept(library.preview(shot.pictures[key].file, thumbnail="thumb" in request.args))
+    library, file = services().library, shot.pictures[key].file
+    copy = request.args.get("copy", type=int)
+    if copy is not None:
+        return send_kept(library.blurred(file, copy))
+    return send_kept(library.preview(file, thumbnail="thumb" in request.args))
 
 
 def _values(shot: Shot, frame: int) -> dict[str, Any]:

@@ -14,6 +14,7 @@ import numpy as np
 from vistaline.core.arrays import Matrix4
 from vistaline.core.errors import CoreError
 from vistaline.core.geometry.focus import sharp_between
+from vistaline.core.geometry.irises import points_of
 from vistaline.core.geometry.optics import angle_of_view, gate_size
 from vistaline.core.geometry.ordering import NEAR
 from vistaline.core.looks.blending import MODES
@@ -25,6 +26,7 @@ from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.camera import FAR, CameraState
 from vistaline.core.stage.cards import Card, card_of
 from vistaline.core.stage.evaluate import FrameState, evaluate
+from vistaline.core.stage.focused import LIVE_COPIES
 from vistaline.core.stage.ground import horizon_in
 from vistaline.core.stage.poses import layer_pose, texture_of
 from vistaline.core.stage.seen import plate_of, seen_from
@@ -33,6 +35,9 @@ from vistaline.core.stage.surfaces import surface_of, unit_at
 from vistaline.core.timing import timecode
 
 __all__ = ["card_matrix", "describe_scene", "pick_layer", "textures_in"]
+
+_GATHERED = 12
+"""Points of a lens that the live view gathers at rest."""
 
 
 def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
@@ -51,6 +56,8 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
         "duration": shot.frame.duration,
         "background": shot.background,
         "near": NEAR,
+        "lens": _lens_points(shot),
+        "copies": [[copy.radius, copy.pad] for copy in LIVE_COPIES],
         "guides": guide_boxes(*shot.frame.size),
         "ground": shot.taking_camera.position[1] - shot.ground.eye_height if shot.ground else None,
         "layers": [_layer(shot, layer, places.get(layer.id)) for layer in shot.layers],
@@ -163,6 +170,7 @@ def _layer(shot: Shot, layer: Layer, card: Card | None) -> dict[str, Any]:
         "name": layer.name,
         "texture": texture_of(shot, layer),
         "backdrop": layer.is_backdrop,
+        "sharp": layer.is_backdrop or layer.on_lens,
         "distance": layer.distance,
         "percent": layer.scale * 100,
         "pan": layer.pan,
@@ -273,6 +281,12 @@ def _camera(camera: CameraState) -> dict[str, Any]:
     }
 
 
+def _lens_points(shot: Shot) -> list[list[float]]:
+    """Return points of the directed camera’s opening, right and up of its middle."""
+    iris = shot.camera.focusing.iris
+    return np.round(points_of(_GATHERED, iris.blades, iris.turn, iris.roundness), 4).tolist()
+
+
 def _focus(camera: CameraState) -> dict[str, Any] | None:
     """Return what is in focus and between where all looks sharp, in metres and on both plans.
 
@@ -291,7 +305,12 @@ def _focus(camera: CameraState) -> dict[str, Any] | None:
         for view in PlanView
     }
     told = {name: metres and round(metres, 3) for name, metres in distances.items()}
-    return told | {"f_number": round(optics.f_number, 2), "lines": lines}
+    return told | {
+        "f_number": round(optics.f_number, 2),
+        "lines": lines,
+        # In shares of the frame's width: the radius of a disc is this times |1 / z - 1 / at|.
+        "blur": round(camera.focal_px * optics.hole / camera.frame_size[0], 9),
+    }
 
 
 def _plan(plan: StagePlan) -> dict[str, Any]:

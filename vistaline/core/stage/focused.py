@@ -17,7 +17,7 @@ from vistaline.core.shot.rows import values_at
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.keyed import row_of
 
-__all__ = ["Optics", "how_blurred", "optics_at"]
+__all__ = ["LIVE_COPIES", "LiveCopy", "Optics", "how_blurred", "optics_at"]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -38,6 +38,32 @@ class Optics:
         ``focal_px``: the camera's focal length in the pixels that are asked for.
         """
         return focal_px * self.hole * abs(1 / distance - 1 / self.focus)
+
+
+@dataclass(frozen=True)
+class LiveCopy:
+    """A blurred copy of a look, as the live view mixes them."""
+
+    radius: int
+    """Pixels of the browser's version of the look."""
+    smaller: int
+    """How many times as small the copy is."""
+
+    @property
+    def pad(self) -> int:
+        """Its pixels all round that lie beyond the look."""
+        return self.radius // self.smaller + 2
+
+
+LIVE_COPIES = (
+    LiveCopy(2, 2),
+    LiveCopy(4, 2),
+    LiveCopy(8, 2),
+    LiveCopy(16, 4),
+    LiveCopy(32, 8),
+    LiveCopy(64, 16),
+)
+"""Each blurred twice as much as the one before; what is blurred more is the last of them."""
 
 
 def how_blurred(radius: float) -> str:

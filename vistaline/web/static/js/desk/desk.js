@@ -444,8 +444,8 @@ export class Desk {
     if (deeds[event.key]?.()) event.preventDefault();
   }
 
-  snapshot(width, height, frame) {
-    return this.viewfinder.snapshot(width, height, frame);
+  snapshot(width, height, frame, gathered) {
+    return this.viewfinder.snapshot(width, height, frame, gathered);
   }
 
   dispose() {

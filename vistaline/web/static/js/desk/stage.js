@@ -20,19 +20,6 @@ const CARD_VERTEX = `
     place = position.xy * grow + 0.5;
     gl_Position = clip * world;
   }`;
-// What a card shows at a point: its picture, or what it catches of it from the taking camera.
-const LOOK = `
-  #ifdef CAUGHT
-  varying vec3 caught;
-  vec4 look(sampler2D picture, vec2 place) {
-    vec2 at = vec2(caught.x, caught.z - caught.y) / caught.z;
-    vec4 seen = texture2D(picture, at);
-    bool within = caught.z > 0.0 && at.x >= 0.0 && at.y >= 0.0 && at.x <= 1.0 && at.y <= 1.0;
-    return within ? seen : vec4(0.0);
-  }
-  #else
-  vec4 look(sampler2D picture, vec2 place) { return texture2D(picture, place); }
-  #endif`;
 const COVER = `
   #ifdef SOLID
   float covered() { return 1.0; }
@@ -41,6 +28,60 @@ const COVER = `
     vec2 share = clamp(min(place, 1.0 - place) / max(fwidth(place), 1e-7) + 0.5, 0.0, 1.0);
     return share.x * share.y;
   }
+  #endif`;
+// What a card shows at a point, by how much it covers it: its picture, or what it catches of it
+// from the taking camera. Out of focus, its blurred copies are mixed by how large a point's disc is
+// there; the last copies go on beyond the picture, so that its edges are blurred, too.
+const LOOK = `
+  #ifdef CAUGHT
+  varying vec3 caught;
+  vec2 where() { return vec2(caught.x, caught.z - caught.y) / caught.z; }
+  #else
+  vec2 where() { return place; }
+  #endif
+  vec4 sharp(sampler2D picture, vec2 at) {
+    vec4 seen = texture2D(picture, at) * covered();
+    #ifdef CAUGHT
+    bool within = caught.z > 0.0 && at.x >= 0.0 && at.y >= 0.0 && at.x <= 1.0 && at.y <= 1.0;
+    return within ? seen : vec4(0.0);
+    #else
+    return seen;
+    #endif
+  }
+  #ifdef BLURRED
+  uniform sampler2D copy0, copy1, copy2, copy3, copy4, copy5;
+  uniform float pads[6]; uniform vec2 texels; uniform float blur; uniform float infocus;
+  vec4 copied(sampler2D copy, float pad, vec2 at) {
+    vec2 size = vec2(textureSize(copy, 0));
+    return texture2D(copy, (at * (size - 2.0 * pad) + pad) / size);
+  }
+  vec4 copyOf(int n, vec2 at) {
+    if (n <= 0) return copied(copy0, pads[0], at);
+    if (n == 1) return copied(copy1, pads[1], at);
+    if (n == 2) return copied(copy2, pads[2], at);
+    if (n == 3) return copied(copy3, pads[3], at);
+    if (n == 4) return copied(copy4, pads[4], at);
+    return copied(copy5, pads[5], at);
+  }
+  vec4 look(sampler2D picture, vec2 unused) {
+    vec2 at = where();
+    vec4 here = sharp(picture, at);
+    mat2 step = mat2(dFdx(at) * texels, dFdy(at) * texels);
+    float disc = blur * abs(gl_FragCoord.w - infocus);
+    float radius = disc * sqrt(abs(determinant(step)));
+    if (disc < 0.3) return here;
+    #ifdef CAUGHT
+    float edge = covered() * float(caught.z > 0.0);
+    #else
+    float edge = 1.0;
+    #endif
+    float level = log2(max(radius, 1e-3) / 2.0);
+    if (level < 0.0) return mix(here, copyOf(0, at) * edge, clamp((radius - 0.3) / 1.7, 0.0, 1.0));
+    int n = int(floor(level));
+    return mix(copyOf(n, at), copyOf(n + 1, at), fract(level)) * edge;
+  }
+  #else
+  vec4 look(sampler2D picture, vec2 unused) { return sharp(picture, where()); }
   #endif`;
 // How much of a card its matte lets through; see vistaline.core.render.modify.
 const MATTE = `
@@ -67,10 +108,10 @@ const MATTE = `
 const CARD_FRAGMENT = `
   uniform sampler2D picture; uniform float opacity;
   varying vec2 place;
-  ${LOOK}
   ${COVER}
+  ${LOOK}
   ${MATTE}
-  void main() { gl_FragColor = look(picture, place) * (opacity * covered() * kept()); }`;
+  void main() { gl_FragColor = look(picture, place) * (opacity * kept()); }`;
 // A shadow lies on a card: black where that card is, as far as its own picture says.
 const SHADOW_VERTEX = `
   uniform mat4 clip; uniform mat4 cardFromShadow;
@@ -92,19 +133,22 @@ const SHADOW_FRAGMENT = `
 const BLENDED_FRAGMENT = `
   uniform sampler2D picture; uniform sampler2D behind; uniform float opacity; uniform int mode;
   varying vec2 place;
-  ${LOOK}
   ${COVER}
+  ${LOOK}
   ${MATTE}
   ${BLEND}
   void main() {
     vec4 front = look(picture, place);
     vec3 back = texture2D(behind, gl_FragCoord.xy / frame).rgb;
-    float cover = front.a * opacity * covered() * kept();
+    float cover = front.a * opacity * kept();
     gl_FragColor = vec4(blended(mode, back, front.rgb / max(front.a, 1e-4)) * cover, cover);
   }`;
 const COPY_FRAGMENT = `
   uniform sampler2D picture; varying vec2 place;
   void main() { gl_FragColor = texture2D(picture, place); }`;
+const ADD_FRAGMENT = `
+  uniform sampler2D picture; uniform float share; varying vec2 place;
+  void main() { gl_FragColor = vec4(texture2D(picture, place).rgb, share); }`;
 const PREMULTIPLY_FRAGMENT = `
   uniform sampler2D picture; varying vec2 place;
   void main() { vec4 c = texture2D(picture, place); gl_FragColor = vec4(c.rgb * c.a, c.a); }`;
@@ -137,6 +181,7 @@ export class Stage {
     this.world = new THREE.Scene();
     this.eye = new THREE.Camera();
     this.clip = { value: new THREE.Matrix4() };
+    this.middle = { value: new THREE.Matrix4() }; // the same, through the middle of the lens
     this.window = [1, 1]; // the frame's share of the canvas
     this.shadows = [];
     this.onFree = null; // called when what was asked to be drawn is drawn
@@ -144,11 +189,16 @@ export class Stage {
     this.cards = new Map();
     this.bodies = new Map(); // meshes of what is not flat, by their names
     this.textures = new Map();
+    this.coming = 0; // looks whose blurred copies are on their way
+    this.copies = new Map(); // blurred copies of looks, by the looks' addresses
     this.loader = new THREE.TextureLoader();
     this.light = this.#target(2, 2);
     this.behind = { texture: { value: null }, frame: { value: new THREE.Vector2() } };
     this.copy = this.#sheet(COPY_FRAGMENT);
     this.copying = new THREE.Scene().add(this.copy);
+    this.adding = this.#sheet(ADD_FRAGMENT);
+    this.adding.material.uniforms.share = { value: 1 };
+    Object.assign(this.adding.material, { transparent: true, blending: THREE.CustomBlending, blendSrc: THREE.SrcAlphaFactor, blendDst: THREE.OneMinusSrcAlphaFactor });
     this.sheet = this.#sheet(OUT_FRAGMENT);
     this.sheet.material.uniforms.checks = this.checks = { value: false };
     this.out = new THREE.Scene().add(this.sheet);
@@ -164,14 +214,14 @@ export class Stage {
   }
 
   /** Bring a picture to linear premultiplied half floats, so that it is filtered as the renderer does. */
-  #premultiplied(texture) {
+  #premultiplied(texture, whole = true) {
     texture.colorSpace = THREE.SRGBColorSpace;
     texture.generateMipmaps = false;
     texture.minFilter = texture.magFilter = THREE.NearestFilter;
     const { width, height } = texture.image;
     const target = new THREE.WebGLRenderTarget(width, height, {
-      type: THREE.HalfFloatType, depthBuffer: false, generateMipmaps: true, anisotropy: 4,
-      minFilter: THREE.LinearMipmapLinearFilter, magFilter: THREE.LinearFilter,
+      type: THREE.HalfFloatType, depthBuffer: false, generateMipmaps: whole, anisotropy: whole ? 4 : 1,
+      minFilter: whole ? THREE.LinearMipmapLinearFilter : THREE.LinearFilter, magFilter: THREE.LinearFilter,
     });
     const sheet = this.#sheet(PREMULTIPLY_FRAGMENT);
     sheet.material.uniforms.picture.value = texture;
@@ -197,6 +247,52 @@ export class Stage {
       return this.textures.get(named(address));
     });
     return Promise.all(waits);
+  }
+
+  /** Fetch the blurred copies of the looks that are out of focus; drawn when all of a look's are here. */
+  #blur(data, record) {
+    if (!record.camera.focus) return;
+    const { byId, looks } = record.base;
+    for (const id of record.order) {
+      const layer = byId.get(id);
+      const name = lookOf(record, id) ?? layer?.texture;
+      const address = data.textures[name];
+      if (!layer || layer.sharp || !address || !looks.has(name) || this.copies.has(named(address))) continue;
+      this.copies.set(named(address), null);
+      this.coming += 1;
+      const fetched = data.copies.map(([, pad], n) => this.loader.loadAsync(`${address}&copy=${n}`).then((texture) => ({ pad, texture: this.#premultiplied(texture, false) })));
+      Promise.all(fetched).then((copies) => {
+        this.copies.set(named(address), copies);
+        this.coming -= 1;
+        if (!this.disposed) this.onLook(name);
+      }).catch(() => {
+        this.coming -= 1;
+        this.copies.delete(named(address));
+      });
+    }
+  }
+
+  /** Tell a card how it is out of focus in this frame: nothing, while its copies are on their way. */
+  #soften(card, layer, record, width) {
+    const { focus } = record.camera;
+    const name = lookOf(record, layer.id) ?? layer.texture;
+    const copies = focus && !layer.sharp && focus.blur > 0 ? this.copies.get(named(record.base.textures[name] ?? "")) : null;
+    this.#define(card.material, "BLURRED", Boolean(copies));
+    card.userData.disc = 0;
+    if (!copies) return;
+    const { uniforms } = card.material;
+    copies.forEach(({ pad, texture }, n) => {
+      uniforms[`copy${n}`].value = texture;
+      uniforms.pads.value[n] = pad;
+    });
+    const { image } = uniforms.picture.value;
+    uniforms.texels.value.set(image.width, image.height);
+    uniforms.blur.value = focus.blur * width * this.share;
+    uniforms.infocus.value = 1 / focus.at;
+    // How far it may reach beyond its edges: by the corner that is farthest from what is in focus.
+    const e = new THREE.Matrix4().multiplyMatrices(this.clip.value, card.matrix).elements;
+    const depths = [[-1, -1], [1, -1], [-1, 1], [1, 1]].map(([x, y]) => Math.max((e[3] * x + e[7] * y) / 2 + e[15], 0.02));
+    card.userData.disc = Math.min(Math.max(...depths.map((depth) => uniforms.blur.value * Math.abs(1 / depth - 1 / focus.at))), width);
   }
 
   /** Fetch the looks of a scene that are needed first, and begin to fetch the rest. */
@@ -265,6 +361,8 @@ export class Stage {
       uniforms: {
         clip: this.clip, deep: { value: 0 }, projector: { value: new THREE.Matrix4() }, picture: { value: null }, opacity: { value: 1 }, mode: { value: 0 }, behind: texture, frame,
         lightness: { value: false }, grow: { value: new THREE.Vector2(1, 1) }, matte: { value: null }, matteFromFrame: { value: new THREE.Matrix3() }, matteOpacity: { value: 1 }, inside: { value: true },
+        ...Object.fromEntries([0, 1, 2, 3, 4, 5].map((n) => [`copy${n}`, { value: null }])),
+        pads: { value: [0, 0, 0, 0, 0, 0] }, texels: { value: new THREE.Vector2(1, 1) }, blur: { value: 0 }, infocus: { value: 0 },
         shadow: { value: null }, strength: { value: 0 }, cardFromShadow: { value: new THREE.Matrix4() },
       },
       ...shaders, defines: {}, transparent: true, depthTest: false, depthWrite: false, side: THREE.DoubleSide,
@@ -282,7 +380,8 @@ export class Stage {
     const e = new THREE.Matrix4().multiplyMatrices(this.clip.value, card.matrix).elements;
     const w = Math.max(Math.abs(e[15]), 1e-6);
     const pixels = (k) => Math.max(2, Math.hypot(e[k] * width, e[k + 1] * height) / 2 / w);
-    card.material.uniforms.grow.value.set(1 + 3 / pixels(0), 1 + 3 / pixels(4));
+    const more = 3 + 2 * card.userData.disc;
+    card.material.uniforms.grow.value.set(1 + more / pixels(0), 1 + more / pixels(4));
   }
 
   /** Tell a card, or a shadow on it, what its matte is in this frame. */
@@ -343,14 +442,29 @@ export class Stage {
     return this.coarser.get(divisor);
   }
 
-  #paint(record, target, [across, up] = this.window) {
-    this.clip.value.fromArray(record.clip);
-    this.clip.value.premultiply(new THREE.Matrix4().makeScale(across, up, 1));
+  /** What the camera sees through a point of its lens, right and up in shares of its opening. */
+  #through(record, [right, up]) {
+    const e = [...record.clip];
+    const { blur, at } = record.camera.focus;
+    const { width, height } = record.base;
+    // What is in focus stays where it is in the frame; all else goes aside by its inverse distance.
+    [2 * blur * right, 2 * blur * (width / height) * up].forEach((aside, row) => {
+      for (let column = 0; column < 4; column++) e[4 * column + row] += aside * (e[4 * column + 3] / at - (column === 3 ? 1 : 0));
+    });
+    return e;
+  }
+
+  #paint(record, target, [across, up] = this.window, point = null) {
+    const window = new THREE.Matrix4().makeScale(across, up, 1);
+    this.middle.value.fromArray(record.clip).premultiply(window);
+    this.clip.value.fromArray(point ? this.#through(record, point) : record.clip).premultiply(window);
+    this.share = point ? 1.2 / Math.sqrt(record.base.lens.length) : 1;
     const { renderer, world, eye } = this;
     this.behind.frame.value.set(target.width, target.height);
     for (const shadow of this.shadows) shadow.visible = false;
     this.used = 0;
     const { byId, looks, shadows, background } = record.base;
+    this.#blur(record.base, record);
     for (const [id, card] of this.cards) {
       card.visible = false;
       const layer = byId.get(id);
@@ -373,6 +487,7 @@ export class Stage {
       const card = this.cards.get(id);
       if (!card || !card.material.uniforms.opacity.value) continue;
       this.#mask(card, card.material);
+      this.#soften(card, byId.get(id), record, target.width * across);
       this.#grow(card, target);
       if (card.material.uniforms.mode.value) {
         lay();
@@ -399,6 +514,7 @@ export class Stage {
     card.userData.body = layer.body;
     card.geometry = (layer.body && this.bodies.get(layer.body)) || this.shape;
     card.material.uniforms.deep.value = layer.deep;
+    card.material.uniforms.clip = layer.sharp ? this.middle : this.clip;
     this.#define(card.material, "SOLID", Boolean(layer.body));
     card.material.side = this.#facing(card, layer.body);
   }
@@ -442,6 +558,34 @@ export class Stage {
     this.#time(target);
   }
 
+  /** Add what is seen through the n-th point of the lens to the mean of those before, and show it. */
+  gather(record, n) {
+    const { width, height } = this.light;
+    if (this.sum?.width !== width || this.sum?.height !== height) {
+      this.sum?.dispose();
+      this.sum = this.#target(width, height);
+    }
+    this.#mean(record, n, this.light, this.sum, this.window);
+    this.renderer.setRenderTarget(null);
+    this.renderer.render(this.out, this.eye);
+    this.#time(this.light);
+  }
+
+  #mean(record, n, light, sum, window) {
+    this.#paint(record, light, window, record.base.lens[n]);
+    const { renderer, adding } = this;
+    adding.material.uniforms.picture.value = light.texture;
+    adding.material.uniforms.share.value = 1 / (n + 1);
+    renderer.setRenderTarget(sum);
+    renderer.render(new THREE.Scene().add(adding), this.eye);
+    this.sheet.material.uniforms.picture.value = sum.texture;
+  }
+
+  /** Whether what is seen is out of focus, and can be gathered. */
+  gathers(record) {
+    return Boolean(record.camera.focus?.blur > 0 && record.base.lens && !this.checks.value);
+  }
+
   /** Learn what a pixel costs here, in ms: with or without a graphics card differs by a thousand. */
   #time({ width, height }) {
     if (this.fence) return;
@@ -462,13 +606,15 @@ export class Stage {
   }
 
   /** Return a frame's pixels, 8-bit RGBA rows from the top, at any size. */
-  snapshot(record, width, height) {
+  snapshot(record, width, height, gathered = false) {
     const light = this.#target(width, height);
+    const sum = gathered && this.gathers(record) ? this.#target(width, height) : null;
     const codes = new THREE.WebGLRenderTarget(width, height, { depthBuffer: false });
     const { seen } = this;
     const checks = this.checks.value;
     this.checks.value = false;
-    this.#paint(record, light, [1, 1]);
+    if (sum) record.base.lens.forEach((_, n) => this.#mean(record, n, light, sum, [1, 1]));
+    else this.#paint(record, light, [1, 1]);
     this.renderer.setRenderTarget(codes);
     this.renderer.render(this.out, this.eye);
     this.seen = seen;
@@ -477,6 +623,7 @@ export class Stage {
     this.renderer.readRenderTargetPixels(codes, 0, 0, width, height, upward);
     this.renderer.setRenderTarget(null);
     light.dispose();
+    sum?.dispose();
     codes.dispose();
     const pixels = new Uint8Array(upward.length);
     const row = width * 4;
@@ -487,6 +634,7 @@ export class Stage {
   dispose() {
     this.disposed = true;
     this.kept?.dispose();
+    this.sum?.dispose();
     this.light.dispose();
     this.renderer.dispose();
   }

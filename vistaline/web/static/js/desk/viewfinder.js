@@ -6,6 +6,7 @@ import { svg } from "../page/svg.js";
 import { lookOf } from "./tracks.js";
 
 const SOON = 45; // ms: a frame that takes longer is drawn coarser first
+const GATHER = 20; // ms between two points of a lens
 const IDLE = 600; // ms without a change, after which it is drawn in full
 const FINE = 0.2; // how far a drag with Shift goes of what it would without
 const BEYOND = 0.62; // the frame's share of the room when what lies beyond it is shown
@@ -33,7 +34,7 @@ export class Viewfinder {
       this.stage.seen = (id) => scene.shownShare(id);
       this.stage.onLook = (name) => {
         if (name === null) this.gate.dataset.looks = "all";
-        else if (Object.keys(this.record.tracks).some((id) => lookOf(this.record, id) === name)) this.draw();
+        else if (this.record.base.layers.some((layer) => (lookOf(this.record, layer.id) ?? layer.texture) === name)) this.draw();
       };
       // As long a rest as the draw took: the page itself needs what draws it, too.
       this.stage.onFree = (took) => {
@@ -125,9 +126,21 @@ export class Viewfinder {
     }
     const { beside, frame } = this.scene;
     this.stage.draw(this.record, coarse, beside?.looks && beside.frames[Math.min(frame, beside.duration - 1)]);
+    this.gate.dataset.blur = this.stage.coming ? "coming" : "all";
     this.drawn = this.#sight();
+    delete this.gate.dataset.gathered;
     if (coarse > 1) this.refining = setTimeout(() => (this.scene.dragging ? this.draw() : this.draw(true)), IDLE);
+    else if (!beside && !this.stage.coming && this.stage.gathers(this.record)) this.refining = setTimeout(() => this.#gather(0), IDLE);
     this.#mark();
+  }
+
+  /** Once nothing changes: point by point of the lens, until it looks as rendered; any draw ends it. */
+  #gather(n) {
+    if (this.scene.dragging || this.covered()) return;
+    // The next one waits until this one is drawn: the page itself is not kept waiting.
+    if (!this.stage.fence) this.stage.gather(this.record, n++);
+    if (n < this.record.base.lens.length) this.refining = setTimeout(() => this.#gather(n), GATHER);
+    else this.gate.dataset.gathered = "";
   }
 
   /** What is drawn: the frame in sight, or one of a move that is tried out. */
@@ -380,8 +393,8 @@ export class Viewfinder {
     return [x + ((at[0] / at[2] + 1) / 2) * width, y + ((1 - at[1] / at[2]) / 2) * height];
   }
 
-  snapshot(width, height, frame) {
-    return this.stage.snapshot(this.scene.data.frames[frame], width, height);
+  snapshot(width, height, frame, gathered = false) {
+    return this.stage.snapshot(this.scene.data.frames[frame], width, height, gathered);
   }
 
   dispose() {
