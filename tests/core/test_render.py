@@ -12,7 +12,7 @@ from tests.conftest import make_shot, pyramid_of, textured
 from vistaline.core import edits
 from vistaline.core.picture.colour import encode_srgb, linear16_from_srgb
 from vistaline.core.picture.pyramid import BORDER, PyramidStore, build_levels, write_pyramid
-from vistaline.core.render import canvas
+from vistaline.core.render import canvas as compositing
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.render.source import FINAL
 from vistaline.core.shot.cameras import Camera
@@ -281,7 +281,7 @@ def test_cards_that_cut_through_each_other_are_sorted_at_every_pixel(
     At least 60 dB away from the cards' edges, and from lines where two meet. Once with
     cards that are warped whole, once fetched as they are needed.
     """
-    monkeypatch.setattr(canvas, "DEEP", deep)
+    monkeypatch.setattr(compositing, "DEEP", deep)
     shot = crossing_shot(7)
     colours = np.random.default_rng(1).random((7, 3))
     pyramids = {
@@ -330,9 +330,9 @@ def test_fetched_pixels_are_those_of_opencv(
     """
     shot = crossing_shot(5)
     pyramids = {f"p{n}": pyramid_of(opaque(textured(rng, 320, 180))) for n in range(5)}
-    monkeypatch.setattr(canvas, "DEEP", 99)
+    monkeypatch.setattr(compositing, "DEEP", 99)
     warped = Renderer(shot, pyramids).rgb(5).astype(int)
-    monkeypatch.setattr(canvas, "DEEP", 0)
+    monkeypatch.setattr(compositing, "DEEP", 0)
     fetched = Renderer(shot, pyramids).rgb(5)
     away = np.abs(fetched - warped)
     assert 0 < away.max() <= 2 and psnr(fetched, warped, np.ones(away.shape[:2], bool)) > 55

@@ -21,7 +21,7 @@ from vistaline.core.arrays import FloatArray
 from vistaline.core.errors import ShotError
 from vistaline.core.near import meant
 
-__all__ = ["EASE_NAMES", "NAMED_EASES", "CubicBezier", "Ease", "Spring", "parse_ease"]
+__all__ = ["EASE_NAMES", "NAMED_EASES", "CubicBezier", "Ease", "Spring", "Stay", "parse_ease"]
 
 
 class Ease(Protocol):

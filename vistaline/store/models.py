@@ -278,6 +278,8 @@ class RenderJob(Worked, Base):
     name: Mapped[str]
     document: Mapped[str] = mapped_column(_Document)
     scale: Mapped[float] = mapped_column(default=1.0)
+    quality: Mapped[str] = mapped_column(String(16), default="standard", server_default="standard")
+    """How finely it is rendered: a word of the renderer's qualities."""
     frames: Mapped[int]
     error: Mapped[str] = mapped_column(Text, default="")
     result: Mapped[str] = mapped_column(default="")

@@ -64,6 +64,15 @@ def _jobs(row: ShotRow) -> dict[str, Any]:
     }
 
 
+@blueprint.get("/shots/<int:shot_id>/renders/expected")
+@login_required
+def expected(shot_id: int) -> Any:
+    """About how long a frame takes in each quality; measured on a small one."""
+    row = projects.find_shot(session(), person_id(), shot_id)
+    seconds = renders.expected_seconds(session(), row, services().library)
+    return render_template("output/_qualities.html", row=row, seconds=seconds)
+
+
 @blueprint.post("/shots/<int:shot_id>/renders")
 @login_required
 def start(shot_id: int) -> Any:
@@ -75,6 +84,7 @@ def start(shot_id: int) -> Any:
         row,
         kind=form.get("kind", "mp4"),
         scale=form.get("percent", 100.0, type=float) / 100,
+        quality=form.get("quality", "standard"),
         first=form.get("first", 0, type=int),
         last=form.get("last", type=int),
     )

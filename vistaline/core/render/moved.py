@@ -22,7 +22,7 @@ from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH, Ti
 from vistaline.core.render.warp import BAND
 from vistaline.core.stage.evaluate import FrameState
 
-__all__ = ["Blurred", "Moved"]
+__all__ = ["Blurred"]
 
 
 class Moved:

@@ -47,7 +47,7 @@ from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState
 from vistaline.core.stage.surfaces import surface_of
 
-__all__ = ["Copy", "Softened", "softened"]
+__all__ = ["Softened", "softened"]
 
 SampleOn = Callable[[CameraState], Placed | None]
 """Places the card on another raster of its camera."""

@@ -24,8 +24,8 @@ from vistaline.core.stage.shake import sway_of
 from vistaline.core.stage.tracks import moving_mounts, track_of
 
 __all__ = [
+    "FAR",
     "CameraState",
-    "Raster",
     "aimed",
     "camera_states",
     "depth_of",

@@ -17,7 +17,7 @@ from vistaline.core.shot.rows import values_at
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.keyed import row_of
 
-__all__ = ["LIVE_COPIES", "LiveCopy", "Optics", "how_blurred", "optics_at"]
+__all__ = ["LIVE_COPIES", "Optics", "how_blurred", "optics_at"]
 
 
 @dataclass(frozen=True, kw_only=True)
