@@ -1,4 +1,4 @@
-"""Depth of field, beside the plain frame of the same scene, and against many points of the lens.
+"""Depth of field and motion blur, beside plain frames, and against many points and moments.
 
 Five layers whose textures are harsher than photographs (noise of one texel), cut out with soft
 edges and strands; once upright, once all of them tilted.
@@ -16,6 +16,7 @@ from skimage.metrics import structural_similarity
 from bench.figures import Figure, interleaved
 from vistaline.core.geometry.focus import hole_radius
 from vistaline.core.picture.pyramid import Pyramid, PyramidStore
+from vistaline.core.render import motion
 from vistaline.core.render.frame import Renderer
 from vistaline.core.render.source import FINAL, Quality
 from vistaline.core.shot.document import complete, parse_shot
@@ -108,15 +109,15 @@ def psnr(one: np.ndarray, other: np.ndarray) -> float:
 
 def measure() -> list[Figure]:
     """Return how near the fast way comes, and how many plain frames it takes."""
-    return [
-        figure
-        for tilted in (False, True)
-        for px in FLOORS
-        for figure in _measure(px, tilted=tilted)
-    ]
+    found = [each for tilted in (False, True) for px in FLOORS for each in _measure(px, tilted)]
+    for way in MOVING:
+        found += _measure_motion(way)
+    for radius in (25, 60):
+        found += _measure_motion(60, radius)
+    return found
 
 
-def _measure(radius: int, *, tilted: bool) -> list[Figure]:
+def _measure(radius: int, tilted: bool) -> list[Figure]:
     least, alike, most = FLOORS[radius]
     scene = shot(tilted=tilted)
     there = blurred(scene, radius)
@@ -139,4 +140,45 @@ def _measure(radius: int, *, tilted: bool) -> list[Figure]:
         Figure(f"{name}, SSIM", same, "", alike, "higher"),
         Figure(f"{name}, plain frames", ratio, "x", most),
         Figure(f"{name}, final", psnr(final, exact), "dB", 44, "higher"),
+    ]
+
+
+# --- what moves ---------------------------------------------------------------------------------
+
+_ENOUGH = Quality(samples=8, bias=0.0, views=1)
+_MOMENTS = 1024
+MOVING = {20: (45, 6.0), 60: (45, 9.0), 150: (40, 12.0)}
+
+
+def trucking(scene: Shot, way: float) -> Shot:
+    """Return the shot with a camera that goes aside: what is 1 m away ``way`` pixels a shutter."""
+    first = scene.route.framings[0].evolve(ease="linear")
+    aside = way * 2 / (FRAME[0] * first.lens / 36) * 10
+    x, y, z = first.position
+    last = first.evolve(frame=10, position=(x + aside, y, z))
+    route = scene.route.evolve(framings=(first, last))
+    return scene.with_camera(route=route).evolve(motion_blur=True)
+
+
+def _many_moments(moving: Shot, views: int) -> np.ndarray:
+    kept = motion.moments_for
+    motion.moments_for = lambda *_, **__: _MOMENTS  # type: ignore[assignment]
+    try:
+        quality = Quality(samples=8, bias=0.0, views=views)
+        return Renderer(moving, pyramids(), quality=quality).rgb(5)
+    finally:
+        motion.moments_for = kept
+
+
+def _measure_motion(way: int, radius: int = 0) -> list[Figure]:
+    scene = shot()
+    moving = trucking(blurred(scene, radius) if radius else scene, way)
+    plain, fast = Renderer(scene, pyramids()), Renderer(moving, pyramids())
+    least, most = (43, 6.0) if radius else MOVING[way]
+    close = psnr(fast.rgb(5), _many_moments(moving, 32 if radius else 1))
+    took = interleaved({"plain": lambda _: plain.yuv(0), "fast": lambda _: fast.yuv(5)}, ROUNDS)
+    name = f"{way} px in the shutter" + (f", {radius} px out of focus" if radius else "")
+    return [
+        Figure(name, close, "dB", least, "higher"),
+        Figure(f"{name}, plain frames", took["fast"] / took["plain"], "x", most),
     ]

@@ -19,7 +19,7 @@ from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState, evaluate
 
-__all__ = ["Exposed", "exposed", "filled", "image_move"]
+__all__ = ["Exposed", "exposed", "filled", "image_move", "moments_for"]
 
 _SEEN_STILL = 0.5
 """Pixels: what moves less while the shutter is open is not seen to."""
@@ -66,7 +66,7 @@ def exposed(
     way = max(found.ways, default=0.0)
     if way < _SEEN_STILL:
         return None
-    count = max(_count(way, fine=fine, soft=probes[0].camera.optics is not None), at_least)
+    count = max(moments_for(way, fine=fine, soft=probes[0].camera.optics is not None), at_least)
     long = (closes - opens) / count
     middle = (opens + closes) / 2
     states = evaluate(shot, opens + (np.arange(count) + 0.5) * long, exposing=frame)
@@ -84,7 +84,7 @@ def exposed(
     return Exposed(states, at_middle, way, fills)
 
 
-def _count(way: float, *, fine: bool, soft: bool) -> int:
+def moments_for(way: float, *, fine: bool, soft: bool) -> int:
     """Return how many moments show a way of so many pixels as one."""
     if fine:
         return min(max(2, math.ceil(way**0.85)), 160)
