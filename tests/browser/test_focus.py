@@ -97,7 +97,7 @@ def test_a_rack_and_keys_of_the_opening_and_the_shutter(page: Page) -> None:
 
 def test_the_live_view_is_blurred_as_the_render_is(page: Page) -> None:
     focused(page)
-    for field, value in ((FOCUS, "1.2"), ("#v-f-number", "2")):
+    for field, value in ((FOCUS, "1.2"), ("#v-f-number", "2.2")):
         with change(page):
             page.fill(field, value)
             page.press(field, "Enter")

@@ -214,3 +214,16 @@ def test_the_shutter_follows_its_angle_from_the_middle(shot: Shot) -> None:
     assert not kept.layers[0].motion_blur
     with pytest.raises(CoreError, match="720"):
         do(shot, "set_shutter", angle=10_000)
+
+
+def test_a_dolly_zoom_focused_on_its_layer_is_sharp_there_in_every_frame(shot: Shot) -> None:
+    layer = shot.layers[-1].id
+    zoomed = do(
+        do(shot, "set_framing", framing=1, forward=0.7), "keep_size", framing=1, layer=layer
+    )
+    focused = do(do(zoomed, "keep_in_focus", layer=layer), "set_opening", f_number=0.5)
+    middle = card_of(focused, focused.layer(layer)).world_from_card[:3, 3]
+    states = camera_states(focused, range(focused.duration))
+    assert len({round(state.lens, 3) for state in states}) > 3
+    for state in states:
+        assert state.optics and state.optics.blur(state.focal_px, depth_of(state, middle)) < 1e-6

@@ -18,9 +18,9 @@ from vistaline.core.render.source import Quality
 from vistaline.core.shot.shot import Shot
 
 
-def kernel_of(radius: float, blades: int = 0, turn: float = 0.0) -> np.ndarray:
+def kernel_of(radius: float, blades: int = 0, turn: float = 0.0, rims: float = 0.0) -> np.ndarray:
     """The weights with which a point is spread, measured with a point."""
-    discs, side = discs_of(blades, turn), 4 * BLOCK
+    discs, side = discs_of(blades, turn, rims=rims), 4 * BLOCK
     disc = int(number_of(np.array(radius)))
     margin = int(discs.reach[disc])
     texels = np.zeros((side + 2 * margin, side + 2 * margin, 4), np.uint16)

@@ -20,6 +20,7 @@ from vistaline.core.edits.registry import (
 )
 from vistaline.core.errors import EditError
 from vistaline.core.geometry.focus import check_focus, f_number_between, sharp_between
+from vistaline.core.shot.character import Character
 from vistaline.core.shot.focusing import LEAST_F_NUMBER, MOST_F_NUMBER
 from vistaline.core.shot.route import EaseName
 from vistaline.core.shot.rows import Key, Row
@@ -235,6 +236,7 @@ def set_iris(
     blades: int | None = None,
     turn: float | None = None,
     roundness: Annotated[float, Field(ge=0, le=100)] | None = None,
+    rims: Annotated[float, Field(ge=-100, le=100)] | None = None,
 ) -> Shot:
     """Set the opening's blades, 5 to 9 or 0 for a round one, their turn, and their roundness."""
     iris = shot.camera.focusing.iris
@@ -245,7 +247,48 @@ def set_iris(
         wanted["turn"] = turn
     if roundness is not None:
         wanted["roundness"] = roundness / 100
+    if rims is not None:
+        wanted["rims"] = rims / 100
     return _with(shot, iris=iris.evolve(**wanted))
+
+
+# --- its character ------------------------------------------------------------------------------
+
+
+@verb("character of the lens")
+def set_character(
+    shot: Shot,
+    *,
+    vignette: Annotated[float, Field(ge=0, le=100)] | None = None,
+    across: Annotated[float, Field(ge=-200, le=200)] | None = None,
+    up: Annotated[float, Field(ge=-200, le=200)] | None = None,
+    roundness: Annotated[float, Field(ge=0, le=100)] | None = None,
+    softness: Annotated[float, Field(ge=2, le=100)] | None = None,
+    fringes: Annotated[float, Field(ge=0, le=100)] | None = None,
+    distortion: Annotated[float, Field(ge=-50, le=50)] | None = None,
+    breathing: Annotated[float, Field(ge=0, le=300)] | None = None,
+    plain: bool = False,
+) -> Shot:
+    """Set what the directed camera's lens does to the frame, in percent; ``plain``: nothing."""
+    if plain:
+        return shot.with_camera(character=Character())
+    character = shot.camera.character
+    wanted = {"fringes": fringes, "distortion": distortion, "breathing": breathing}
+    now = character.vignette
+    middle = (
+        now.middle[0] if across is None else across / 100,
+        now.middle[1] if up is None else up / 100,
+    )
+    dark = {"amount": vignette, "roundness": roundness, "softness": softness}
+    return shot.with_camera(
+        character=character.evolve(
+            vignette=now.evolve(middle=middle, **_shares(dark)), **_shares(wanted)
+        )
+    )
+
+
+def _shares(percent: dict[str, float | None]) -> dict[str, float]:
+    return {name: value / 100 for name, value in percent.items() if value is not None}
 
 
 # --- the shutter --------------------------------------------------------------------------------

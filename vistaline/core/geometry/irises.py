@@ -9,7 +9,7 @@ import numpy as np
 
 from vistaline.core.arrays import FloatArray
 
-__all__ = ["iris_radius", "points_of"]
+__all__ = ["RIM", "iris_radius", "points_of", "rim_weights"]
 
 _GOLDEN = math.pi * (3 - math.sqrt(5))
 
@@ -32,17 +32,38 @@ def iris_radius(angles: FloatArray, blades: int, turn: float, roundness: float) 
     return straight + roundness * (1 - straight)
 
 
+RIM = 0.75
+"""Where a disc's rim begins, in shares of its radius, if that is brighter or darker."""
+
+
+def rim_weights(rims: float) -> tuple[float, float]:
+    """Return how much of the light a whole disc gives, and how much one of ``RIM``'s size takes
+    away, or gives if it is below 0: together 1.
+
+    ``rims`` 1: the rim is 2.5 times as bright as the middle; -1: the middle 2.2 times the rim.
+
+    >>> rim_weights(0)
+    (1.0, 0.0)
+    """
+    off = 0.6 * rims if rims > 0 else 1.2 * rims
+    whole = 1 / (1 - off * RIM**2)
+    return whole, whole - 1
+
+
 @lru_cache(64)
-def points_of(count: int, blades: int = 0, turn: float = 0.0, roundness: float = 0.0) -> FloatArray:
+def points_of(
+    count: int, blades: int = 0, turn: float = 0.0, roundness: float = 0.0, rims: float = 0.0
+) -> FloatArray:
     """Return ``count`` points (count, 2) spread evenly over an iris whose radius is 1.
 
     Right and up. A spiral by the golden angle, of equal areas (Vogel, A better way to construct
-    the sunflower head, 1979), with what lies beyond the blades left out.
+    the sunflower head, 1979), with what lies beyond the blades left out; more of them towards the
+    rim, or fewer, as ``rims`` asks.
     """
     asked = count
     while True:
         n = np.arange(asked, dtype=np.float64)
-        radius, angle = np.sqrt((n + 0.5) / asked), n * _GOLDEN
+        radius, angle = _radii((n + 0.5) / asked, rims), n * _GOLDEN
         within = radius <= iris_radius(angle, blades, turn, roundness)
         if within.sum() >= count:
             break
@@ -53,3 +74,11 @@ def points_of(count: int, blades: int = 0, turn: float = 0.0, roundness: float =
     points -= points.mean(axis=0)  # so that nothing moves when it is blurred
     points.flags.writeable = False
     return points
+
+
+def _radii(share: FloatArray, rims: float) -> FloatArray:
+    """Return the radii within which ``share`` of the light of a disc lies."""
+    inner = 1 - rim_weights(rims)[0] * (1 - RIM**2)
+    within = RIM**2 * share / inner
+    beyond = RIM**2 + (share - inner) / max(1 - inner, 1e-9) * (1 - RIM**2)
+    return np.sqrt(np.where(share < inner, within, beyond))

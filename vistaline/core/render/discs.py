@@ -14,7 +14,7 @@ import numpy as np
 from numba import njit
 
 from vistaline.core.arrays import FloatArray
-from vistaline.core.geometry.irises import iris_radius
+from vistaline.core.geometry.irises import RIM, iris_radius, rim_weights
 from vistaline.core.render.laying import KERNEL
 
 __all__ = ["BLOCK", "LEAST_BLUR", "MOST_BLUR", "Discs", "blur_rows", "discs_of", "number_of"]
@@ -59,20 +59,36 @@ def number_of(radius: FloatArray) -> np.ndarray:
 
 
 @lru_cache(16)
-def discs_of(blades: int = 0, turn: float = 0.0, roundness: float = 0.0) -> Discs:
-    """Return the discs of an opening; see :func:`irises.iris_radius` for what tells its shape."""
+def discs_of(
+    blades: int = 0, turn: float = 0.0, roundness: float = 0.0, rims: float = 0.0
+) -> Discs:
+    """Return the discs of an opening; see :mod:`irises` for what tells its shape and its rim."""
     angles = np.linspace(0, 2 * math.pi, 721)[:-1]
     edge = iris_radius(angles, blades, turn, roundness)
     across, up = edge * np.cos(angles), edge * np.sin(angles)
     steps = np.arange(-_LAST - 1, _LAST + 2)
     sizes = LEAST_BLUR * np.exp(_STEP * (np.abs(steps) - 1)) * np.sign(steps)
     found = [_rows_of(size, across, up) for size in sizes]
+    if rims:
+        whole, less = rim_weights(rims)
+        inner = [_rows_of(size * RIM, across, up) for size in sizes]
+        found = [
+            (
+                np.concatenate([rows, rows_in]),
+                np.concatenate([_by(shares, whole), _by(less_in, -less)]),
+            )
+            for (rows, shares), (rows_in, less_in) in zip(found, inner, strict=True)
+        ]
     return Discs(
         first=np.cumsum([0, *(len(rows) for rows, _ in found)]),
         rows=np.concatenate([rows for rows, _ in found]),
         shares=np.concatenate([shares for _, shares in found]).astype(np.float32),
         reach=np.array([int(np.abs(rows).max()) + 2 for rows, _ in found], np.int64),
     )
+
+
+def _by(shares: FloatArray, weight: float) -> FloatArray:
+    return shares * [1, 1, 1, 1, weight]
 
 
 def _rows_of(size: float, across: FloatArray, up: FloatArray) -> tuple[np.ndarray, FloatArray]:

@@ -16,6 +16,7 @@ from vistaline.core.picture.colour import hex_to_linear, straight_codes
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render import composite
 from vistaline.core.render.canvas import Canvas, CompositeBand, tiles_of
+from vistaline.core.render.character import changes_frame, with_character
 from vistaline.core.render.crew import Crew
 from vistaline.core.render.laying import Cards
 from vistaline.core.render.mean import hand_on, mean_of
@@ -28,7 +29,7 @@ from vistaline.core.render.source import STANDARD, Quality
 from vistaline.core.render.views import View, is_blurred, views_of
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.evaluate import FrameState, evaluate
-from vistaline.core.stage.exposure import exposure_of
+from vistaline.core.stage.exposure import camera_at, exposure_of
 
 __all__ = ["Renderer", "scaled"]
 
@@ -130,17 +131,21 @@ class Renderer:
         fine = self._quality.views > 0
         span = exposure_of(self.shot, frame)
         moving = exposed(self.shot, frame, *span, fine=fine, at_least=2 * points)
+        character = camera_at(self.shot, frame).character
         if fine and (moving or points):
             views = views_of(moving.states if moving else [state] * points)
             drawn = [self._exactly(view, state) for view in views]
             picture = self._mean(self._canvas, drawn)
         elif moving:
             picture = self._moving(moving, state)
+        elif changes_frame(character):
+            picture = self._mean(self._canvas, [(self._softened(state), state.parallel)])
         else:
             cards = self._softened(state)
             self._canvas.draw(cards, state.parallel, self._ground, composite_band)
             self._shelf.take_all_back()
             return
+        picture = with_character(picture, character, self._crew, self._shelf)
         hand_on(picture, self._ground, composite_band, self._crew)
         self._shelf.take_all_back()
 

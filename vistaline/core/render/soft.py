@@ -359,7 +359,7 @@ def softened(
         camera,
         spread,
         reached,
-        discs=discs_of(iris.blades, iris.turn, iris.roundness),
+        discs=discs_of(iris.blades, iris.turn, iris.roundness, iris.rims),
         nearness=None if spread.slope is None else card.nearness(camera),
         opaque=hides(card),
         cover=cover,

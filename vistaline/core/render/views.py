@@ -72,7 +72,7 @@ def views_of(states: Sequence[FrameState]) -> list[View]:
     if optics is None or len(states) == 1:
         return [View(state, 1) for state in states]
     count, iris = len(states), optics.iris
-    points = points_of(count, iris.blades, iris.turn, iris.roundness).tolist()
+    points = points_of(count, iris.blades, iris.turn, iris.roundness, iris.rims).tolist()
     order = np.argsort(np.arange(count) * _GOLDEN % 1)
     return [
         View(states[n].seen_by(states[n].camera.through(right, up)), count)

@@ -284,7 +284,9 @@ def _camera(camera: CameraState) -> dict[str, Any]:
 def _lens_points(shot: Shot) -> list[list[float]]:
     """Return points of the directed camera’s opening, right and up of its middle."""
     iris = shot.camera.focusing.iris
-    return np.round(points_of(_GATHERED, iris.blades, iris.turn, iris.roundness), 4).tolist()
+    return np.round(
+        points_of(_GATHERED, iris.blades, iris.turn, iris.roundness, iris.rims), 4
+    ).tolist()
 
 
 def _focus(camera: CameraState) -> dict[str, Any] | None:

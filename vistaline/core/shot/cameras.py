@@ -8,6 +8,7 @@ from pydantic import Field
 
 from vistaline.core.keyable import Keyed, Kind
 from vistaline.core.model import Part
+from vistaline.core.shot.character import Character
 from vistaline.core.shot.focusing import Focusing
 from vistaline.core.shot.route import Millimetres, Route
 from vistaline.core.shot.shutter import Shutter
@@ -31,6 +32,7 @@ class Camera(Part):
     )
     focusing: Focusing = Focusing()
     shutter: Shutter = Shutter()
+    character: Character = Character()
 
 
 class Cut(Part):

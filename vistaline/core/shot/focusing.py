@@ -26,6 +26,9 @@ class Iris(Part):
     roundness: Annotated[
         float, Field(ge=0, le=1), Keyed("Blades’ roundness", "iris_roundness", **SHARE)
     ] = 0.0
+    rims: Annotated[
+        float, Field(ge=-1, le=1), Keyed("Rims", "iris_rims", low=-1, high=1, **PERCENT)
+    ] = Field(0.0, description="Above 0 a disc's rim is brighter than its middle, below darker.")
 
     @model_validator(mode="after")
     def _closes(self) -> Iris:

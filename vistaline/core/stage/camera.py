@@ -63,6 +63,9 @@ class CameraState:
     optics: Optics | None = None
     """What is sharp and how much the rest is blurred; None: everything is sharp."""
 
+    enlarged: float = 1.0
+    """How much larger a lens that breathes draws than its focal length says."""
+
     looks_through: tuple[float, float] = (0.0, 0.0)
     """Which point of its lens, right and up of the middle: see :meth:`through`."""
 
@@ -106,7 +109,9 @@ class CameraState:
     @cached_property
     def focal_px(self) -> float:
         """The focal length in pixels."""
-        return self.raster.focal_px if self.raster else focal_length_px(self.lens, *self.frame_size)
+        if self.raster:
+            return self.raster.focal_px
+        return focal_length_px(self.lens, *self.frame_size) * self.enlarged
 
     @cached_property
     def world_from_camera(self) -> Matrix4:
@@ -279,7 +284,18 @@ def _focused(shot: Shot, times: FloatArray, states: list[CameraState]) -> list[C
         middles = _middles_of(shot, focusing.follows, times)
         followed = np.array([depth_of(*each) for each in zip(states, middles, strict=True)])
     optics = optics_at(shot, times, [state.lens for state in states], followed)
-    return [replace(state, optics=each) for state, each in zip(states, optics, strict=True)]
+    breathing = row_of(shot, f"camera:{shot.camera.id}", "breathing")
+    own = shot.camera.character.breathing
+    breaths = values_at(breathing, times) if breathing else np.full(len(times), own)
+    return [
+        replace(state, optics=each, enlarged=1 + float(breath) * (_moved_out(state, each) - 1))
+        for state, each, breath in zip(states, optics, breaths, strict=True)
+    ]
+
+
+def _moved_out(state: CameraState, optics: Optics) -> float:
+    """Return how many focal lengths behind its lens a thin lens focused like this draws."""
+    return optics.focus / (optics.focus - state.lens / 1000)
 
 
 def depth_of(state: CameraState, point: FloatArray) -> float:

@@ -1,16 +1,16 @@
-"""When a frame is exposed: from when to when its light is gathered."""
+"""What takes a frame: the camera that is seen then, and from when to when it gathers light."""
 
 from __future__ import annotations
 
 import numpy as np
 
 from vistaline.core.easing import Stay, parse_ease
-from vistaline.core.shot.rows import values_at
+from vistaline.core.shot.cameras import Camera
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import live_cameras
-from vistaline.core.stage.keyed import row_of
+from vistaline.core.stage.keyed import rows_of, valued
 
-__all__ = ["exposure_of"]
+__all__ = ["camera_at", "exposure_of"]
 
 _JUST = 1e-6
 """Frames: so little after a jump it has happened, so little before it has not."""
@@ -25,20 +25,12 @@ def exposure_of(shot: Shot, frame: float) -> tuple[float, float]:
     """
     if not shot.motion_blur:
         return frame, frame
-    live = live_cameras(shot, np.array([frame]))[0] if shot.cuts else shot.directed
-    shot = shot.directed_by(live)
-    shutter, of = shot.camera.shutter, f"camera:{live}"
-
-    def told(value: str, own: float) -> float:
-        row = row_of(shot, of, value)
-        return float(values_at(row, [frame])[0]) if row else own
-
-    angle = told("shutter_angle", shutter.angle)
-    opens = frame + told("shutter_phase", shutter.phase) / 360
-    closes = opens + angle / 360
-    if angle <= 0:
+    camera = camera_at(shot, frame)
+    opens = frame + camera.shutter.phase / 360
+    closes = opens + camera.shutter.angle / 360
+    if camera.shutter.angle <= 0:
         return frame, frame
-    for jump in _jumps(shot):
+    for jump in _jumps(shot, camera):
         if jump <= frame:
             opens = max(opens, jump)
         else:
@@ -46,9 +38,16 @@ def exposure_of(shot: Shot, frame: float) -> tuple[float, float]:
     return min(opens, closes), closes
 
 
-def _jumps(shot: Shot) -> list[int]:
+def camera_at(shot: Shot, frame: float) -> Camera:
+    """Return the camera that is seen at a frame, with the values that its keys have there."""
+    live = live_cameras(shot, np.array([frame]))[0] if shot.cuts else shot.directed
+    camera = next(each for each in shot.cameras if each.id == live)
+    return valued(camera, rows_of(shot, f"camera:{live}"), frame)
+
+
+def _jumps(shot: Shot, camera: Camera) -> list[int]:
     """Return the frames at which something is at once where it was not."""
-    framings = [each.frame for each in shot.route.framings[1:] if isinstance(each.curve, Stay)]
+    framings = [each.frame for each in camera.route.framings[1:] if isinstance(each.curve, Stay)]
     keys = [
         key.frame
         for row in shot.rows

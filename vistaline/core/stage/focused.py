@@ -126,6 +126,7 @@ def optics_at(
     strengths = told("blur_strength", focusing.strength)
     turns = told("iris_turn", focusing.iris.turn)
     roundness = told("iris_roundness", focusing.iris.roundness)
+    rims = told("iris_rims", focusing.iris.rims)
     found = []
     for n, lens in enumerate(focal_lengths):
         at = max(float(focus[n]), lens * NEAREST / 1000)
@@ -139,6 +140,7 @@ def optics_at(
                     blades=focusing.iris.blades,
                     turn=float(turns[n]),
                     roundness=float(roundness[n]),
+                    rims=float(rims[n]),
                 ),
             )
         )
