@@ -10,7 +10,9 @@ demo:  ## start everything with the demo data; Ctrl-C stops all of it
 test:  ## the whole suite: core, store, web, work, and the interface in Chromium
 	@scripts/setup test
 	node --test tests/scripts
-	$(PYTHON) -m pytest vistaline/core tests
+	# The core's tests need no server: as many at once as there are cores.
+	$(PYTHON) -m pytest -n logical vistaline/core tests/core
+	$(PYTHON) -m pytest tests --ignore tests/core
 
 lint:  ## style, types, import arrows, what is required; of Python and of scripts
 	@scripts/setup test

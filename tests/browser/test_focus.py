@@ -41,7 +41,9 @@ def distance(page: Page) -> float:
 def test_a_click_focuses_and_the_plan_shows_it_and_is_dragged(page: Page) -> None:
     focused(page)
     page.click("[data-point=focus_on_point]")
+    expect(page.locator(".gate[data-tinted]")).to_be_visible()
     click_in(page, 0.3, 0.15)
+    expect(page.locator(".gate[data-tinted]")).to_have_count(0)
     far = distance(page)
     page.click("[data-point=focus_on_point]")
     click_in(page, 0.5, 0.97)

@@ -13,7 +13,7 @@ import numpy as np
 
 from vistaline.core.arrays import Matrix4
 from vistaline.core.errors import CoreError
-from vistaline.core.geometry.focus import sharp_between
+from vistaline.core.geometry.focus import LOOKS_SHARP, sharp_between
 from vistaline.core.geometry.irises import points_of
 from vistaline.core.geometry.optics import angle_of_view, gate_size
 from vistaline.core.geometry.ordering import NEAR
@@ -311,6 +311,7 @@ def _focus(camera: CameraState) -> dict[str, Any] | None:
         "f_number": round(optics.f_number, 2),
         "lines": lines,
         # In shares of the frame's width: the radius of a disc is this times |1 / z - 1 / at|.
+        "limit": round(LOOKS_SHARP / 2 / gate_size(*camera.frame_size)[0], 9),
         "blur": round(camera.focal_px * optics.hole / camera.frame_size[0], 9),
     }
 

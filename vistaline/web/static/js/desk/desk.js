@@ -55,6 +55,8 @@ export class Desk {
     document.body.addEventListener("htmx:after:swap", this.onSwap);
     document.body.addEventListener("htmx:finally:request", this.onAnswer);
     element.addEventListener("input", (event) => event.target.id === "find" && this.#settle());
+    for (const name of ["focusin", "focusout"]) element.addEventListener(name, ({ target }) => target.closest("[data-tints]") && this.viewfinder.tint(name === "focusin"));
+    this.scene.addEventListener("tint", (event) => this.viewfinder.tint(/** @type {any} */ (event).detail));
     element.addEventListener("keydown", (event) => {
       if (event.target.id !== "find" || event.key !== "Enter") return;
       event.preventDefault();
@@ -299,8 +301,10 @@ export class Desk {
       if (picks) Object.assign(values, { alone: scene.as === "camera" }, also ? { [also.name]: also.value } : {});
       scene.edit(verb, values);
     };
+    viewfinder.tint(Boolean(picks));
     viewfinder.ask(taken, () => {
       unsay();
+      viewfinder.tint(false);
       this.pointing = null;
       this.#pressed();
     });

@@ -287,7 +287,7 @@ export class Plan {
     const end = event.target.closest("[data-end]");
     const bar = event.target.closest(".bar");
     const mount = event.target.closest(".mount");
-    if (event.target.closest("[data-focus]")) return this.#wish(event, ({ dx, dy }) => ["drag_focus", { view: this.view, dx: dx / this.scale, dy: -dy / this.scale }]);
+    if (event.target.closest("[data-focus]")) return this.#pull(event);
     if (end) return this.#turn(event, bar.dataset.layer, Number(end.dataset.end));
     if (mount) return this.#pressMount(event, mount.dataset.mount);
     if (bar) return this.#pressBar(event, bar.dataset.layer);
@@ -299,6 +299,14 @@ export class Plan {
       },
       end: () => {},
     });
+  }
+
+  /** Drag what is in focus along the way the camera looks. */
+  #pull(event) {
+    const tint = (detail) => this.scene.dispatchEvent(new CustomEvent("tint", { detail }));
+    tint(true);
+    for (const name of ["pointerup", "pointercancel"]) window.addEventListener(name, () => tint(false), { once: true });
+    this.#wish(event, ({ dx, dy }) => ["drag_focus", { view: this.view, dx: dx / this.scale, dy: -dy / this.scale }]);
   }
 
   /** Preview what a drag wishes for while it lasts, and keep it at its end. */

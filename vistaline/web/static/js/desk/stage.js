@@ -105,13 +105,28 @@ const MATTE = `
   #else
   float kept() { return 1.0; }
   #endif`;
+// While focus is being set: what is before it and behind it in two colours, and a line round the rest.
+const TINT = `
+  #ifdef TINTED
+  uniform float tintBlur; uniform float tintAt; uniform float tintLimit;
+  vec4 tinted(vec4 seen) {
+    float off = tintBlur * (gl_FragCoord.w - tintAt);
+    float beside = smoothstep(1.0, 2.5, abs(off) / tintLimit);
+    vec3 hue = off > 0.0 ? vec3(0.85, 0.28, 0.03) : vec3(0.02, 0.16, 0.5);
+    float line = clamp(fwidth(seen.a) * 1.5, 0.0, 1.0) * (1.0 - beside);
+    return mix(vec4(mix(seen.rgb, hue * seen.a, 0.45 * beside), seen.a), vec4(1.0), line);
+  }
+  #else
+  vec4 tinted(vec4 seen) { return seen; }
+  #endif`;
 const CARD_FRAGMENT = `
   uniform sampler2D picture; uniform float opacity;
   varying vec2 place;
   ${COVER}
   ${LOOK}
   ${MATTE}
-  void main() { gl_FragColor = look(picture, place) * (opacity * kept()); }`;
+  ${TINT}
+  void main() { gl_FragColor = tinted(look(picture, place)) * (opacity * kept()); }`;
 // A shadow lies on a card: black where that card is, as far as its own picture says.
 const SHADOW_VERTEX = `
   uniform mat4 clip; uniform mat4 cardFromShadow;
@@ -189,6 +204,7 @@ export class Stage {
     this.cards = new Map();
     this.bodies = new Map(); // meshes of what is not flat, by their names
     this.textures = new Map();
+    this.tinted = false; // while focus is being set
     this.coming = 0; // looks whose blurred copies are on their way
     this.copies = new Map(); // blurred copies of looks, by the looks' addresses
     this.loader = new THREE.TextureLoader();
@@ -279,6 +295,9 @@ export class Stage {
     const copies = focus && !layer.sharp && focus.blur > 0 ? this.copies.get(named(record.base.textures[name] ?? "")) : null;
     this.#define(card.material, "BLURRED", Boolean(copies));
     card.userData.disc = 0;
+    const tinted = Boolean(this.tinted && focus && !layer.sharp);
+    this.#define(card.material, "TINTED", tinted);
+    if (tinted) Object.entries({ tintBlur: focus.blur * width, tintAt: 1 / focus.at, tintLimit: focus.limit * width }).forEach(([key, value]) => (card.material.uniforms[key].value = value));
     if (!copies) return;
     const { uniforms } = card.material;
     copies.forEach(({ pad, texture }, n) => {
@@ -362,7 +381,7 @@ export class Stage {
         clip: this.clip, deep: { value: 0 }, projector: { value: new THREE.Matrix4() }, picture: { value: null }, opacity: { value: 1 }, mode: { value: 0 }, behind: texture, frame,
         lightness: { value: false }, grow: { value: new THREE.Vector2(1, 1) }, matte: { value: null }, matteFromFrame: { value: new THREE.Matrix3() }, matteOpacity: { value: 1 }, inside: { value: true },
         ...Object.fromEntries([0, 1, 2, 3, 4, 5].map((n) => [`copy${n}`, { value: null }])),
-        pads: { value: [0, 0, 0, 0, 0, 0] }, texels: { value: new THREE.Vector2(1, 1) }, blur: { value: 0 }, infocus: { value: 0 },
+        pads: { value: [0, 0, 0, 0, 0, 0] }, texels: { value: new THREE.Vector2(1, 1) }, tintBlur: { value: 0 }, tintAt: { value: 0 }, tintLimit: { value: 1 }, blur: { value: 0 }, infocus: { value: 0 },
         shadow: { value: null }, strength: { value: 0 }, cardFromShadow: { value: new THREE.Matrix4() },
       },
       ...shaders, defines: {}, transparent: true, depthTest: false, depthWrite: false, side: THREE.DoubleSide,
@@ -583,7 +602,7 @@ export class Stage {
 
   /** Whether what is seen is out of focus, and can be gathered. */
   gathers(record) {
-    return Boolean(record.camera.focus?.blur > 0 && record.base.lens && !this.checks.value);
+    return Boolean(!this.tinted && record.camera.focus?.blur > 0 && record.base.lens && !this.checks.value);
   }
 
   /** Learn what a pixel costs here, in ms: with or without a graphics card differs by a thousand. */

@@ -134,6 +134,14 @@ export class Viewfinder {
     this.#mark();
   }
 
+  /** Show what is before what is in focus, and what is behind it, while that is being set. */
+  tint(on) {
+    if (!this.stage || this.stage.tinted === on) return;
+    this.stage.tinted = on;
+    this.gate.toggleAttribute("data-tinted", on);
+    this.draw();
+  }
+
   /** Once nothing changes: point by point of the lens, until it looks as rendered; any draw ends it. */
   #gather(n) {
     if (this.scene.dragging || this.covered()) return;
