@@ -72,7 +72,7 @@ def snapshot(page: Page, frame: int, *, gathered: bool = False) -> np.ndarray:
           const { viewOf } = await import(document.querySelector('script[src*="app.js"]').src
             .replace(/app\\.js.*/, "mount.js"));
           const desk = viewOf(document.querySelector('[data-view="Desk"]'));
-          const pixels = desk.snapshot(960, 540, frame, gathered);
+          const pixels = await desk.snapshot(960, 540, frame, gathered);
           let text = "";
           for (let i = 0; i < pixels.length; i += 8192) {
             text += String.fromCharCode(...pixels.subarray(i, i + 8192));

@@ -126,11 +126,11 @@ export class Viewfinder {
     }
     const { beside, frame } = this.scene;
     this.stage.draw(this.record, coarse, beside?.looks && beside.frames[Math.min(frame, beside.duration - 1)]);
-    this.gate.dataset.blur = this.stage.coming ? "coming" : "all";
+    this.gate.dataset.blur = this.stage.copies.coming ? "coming" : "all";
     this.drawn = this.#sight();
     delete this.gate.dataset.gathered;
     if (coarse > 1) this.refining = setTimeout(() => (this.scene.dragging ? this.draw() : this.draw(true)), IDLE);
-    else if (!beside && !this.stage.coming && this.stage.gathers(this.record)) this.refining = setTimeout(() => this.#gather(0), IDLE);
+    else if (!beside && !this.stage.copies.coming && this.stage.gathers(this.record)) this.refining = setTimeout(() => this.#gather(0), IDLE);
     this.#mark();
   }
 
@@ -401,7 +401,9 @@ export class Viewfinder {
     return [x + ((at[0] / at[2] + 1) / 2) * width, y + ((1 - at[1] / at[2]) / 2) * height];
   }
 
-  snapshot(width, height, frame, gathered = false) {
+  /** A frame's own pixels, once all it is drawn of is here. */
+  async snapshot(width, height, frame, gathered = false) {
+    await this.stage.settle(this.scene.data.frames[frame]);
     return this.stage.snapshot(this.scene.data.frames[frame], width, height, gathered);
   }
 
