@@ -70,7 +70,10 @@ def test_a_title_is_drawn_anew_only_when_a_drag_has_ended(page: Page) -> None:
     page.keyboard.press("2")
     page.keyboard.press("d")
     looks: list[str] = []
-    page.on("response", lambda r: looks.append(r.url) if "/drawn/" in r.url and "copy=" not in r.url else None)
+    page.on(
+        "response",
+        lambda r: looks.append(r.url) if "/drawn/" in r.url and "copy=" not in r.url else None,
+    )
     box = canvas(page)
     drag(page, box["x"] + box["width"] / 2, box["y"] + box["height"] - 20, 0, -box["height"] * 0.7)
     looks_as_rendered(page, 100)

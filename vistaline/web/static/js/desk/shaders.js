@@ -1,0 +1,180 @@
+// What a graphics card is told of cards, shadows, blends and the passes over a whole frame: in linear
+// light, premultiplied.
+import { BLEND } from "./blend.js";
+
+// A card is drawn a little larger than it is, and covers the pixels at its edges by their share.
+export const CARD_VERTEX = `
+  uniform mat4 clip; uniform vec2 grow; uniform float deep;
+  varying vec2 place;
+  #ifdef CAUGHT
+  uniform mat4 projector; varying vec3 caught;
+  #endif
+  void main() {
+    // A body's depth is told in widths of its own.
+    float through = position.z * deep * length(modelMatrix[0].xyz);
+    vec4 world = modelMatrix * vec4(position.xy * grow, through, 1.0);
+    #ifdef CAUGHT
+    caught = (projector * world).xyz;
+    #endif
+    place = position.xy * grow + 0.5;
+    gl_Position = clip * world;
+  }`;
+const COVER = `
+  #ifdef SOLID
+  float covered() { return 1.0; }
+  #else
+  float covered() {
+    vec2 share = clamp(min(place, 1.0 - place) / max(fwidth(place), 1e-7) + 0.5, 0.0, 1.0);
+    return share.x * share.y;
+  }
+  #endif`;
+// What a card shows at a point, by how much it covers it: its picture, or what it catches of it
+// from the taking camera. Out of focus, its blurred copies are mixed by how large a point's disc is
+// there; the last copies go on beyond the picture, so that its edges are blurred, too.
+const LOOK = `
+  #ifdef CAUGHT
+  varying vec3 caught;
+  vec2 where() { return vec2(caught.x, caught.z - caught.y) / caught.z; }
+  #else
+  vec2 where() { return place; }
+  #endif
+  vec4 sharp(sampler2D picture, vec2 at) {
+    vec4 seen = texture2D(picture, at) * covered();
+    #ifdef CAUGHT
+    bool within = caught.z > 0.0 && at.x >= 0.0 && at.y >= 0.0 && at.x <= 1.0 && at.y <= 1.0;
+    return within ? seen : vec4(0.0);
+    #else
+    return seen;
+    #endif
+  }
+  #ifdef BLURRED
+  uniform sampler2D copy0, copy1, copy2, copy3, copy4, copy5;
+  uniform float pads[6]; uniform vec2 texels; uniform float blur; uniform float infocus;
+  vec4 copied(sampler2D copy, float pad, vec2 at) {
+    vec2 size = vec2(textureSize(copy, 0));
+    return texture2D(copy, (at * (size - 2.0 * pad) + pad) / size);
+  }
+  vec4 copyOf(int n, vec2 at) {
+    if (n <= 0) return copied(copy0, pads[0], at);
+    if (n == 1) return copied(copy1, pads[1], at);
+    if (n == 2) return copied(copy2, pads[2], at);
+    if (n == 3) return copied(copy3, pads[3], at);
+    if (n == 4) return copied(copy4, pads[4], at);
+    return copied(copy5, pads[5], at);
+  }
+  vec4 look(sampler2D picture, vec2 unused) {
+    vec2 at = where();
+    vec4 here = sharp(picture, at);
+    mat2 step = mat2(dFdx(at) * texels, dFdy(at) * texels);
+    float disc = blur * abs(gl_FragCoord.w - infocus);
+    float radius = disc * sqrt(abs(determinant(step)));
+    if (disc < 0.3) return here;
+    #ifdef CAUGHT
+    float edge = covered() * float(caught.z > 0.0);
+    #else
+    float edge = 1.0;
+    #endif
+    float level = log2(max(radius, 1e-3) / 2.0);
+    if (level < 0.0) return mix(here, copyOf(0, at) * edge, clamp((radius - 0.3) / 1.7, 0.0, 1.0));
+    int n = int(floor(level));
+    return mix(copyOf(n, at), copyOf(n + 1, at), fract(level)) * edge;
+  }
+  #else
+  vec4 look(sampler2D picture, vec2 unused) { return sharp(picture, where()); }
+  #endif`;
+// How much of a card its matte lets through; see vistaline.core.render.modify.
+const MATTE = `
+  uniform vec2 frame;
+  #ifdef MATTED
+  uniform sampler2D matte; uniform mat3 matteFromFrame; uniform float matteOpacity;
+  uniform bool lightness;
+  uniform bool inside;
+  float encodedLight(vec3 c) {
+    vec3 high = 1.055 * pow(max(c, 0.0031308), vec3(1.0 / 2.4)) - 0.055;
+    return dot(mix(high, c * 12.92, vec3(lessThanEqual(c, vec3(0.0031308)))), vec3(0.2125, 0.7154, 0.0721));
+  }
+  float kept() {
+    vec3 at = matteFromFrame * vec3(gl_FragCoord.xy / frame * 2.0 - 1.0, 1.0);
+    vec2 uv = at.xy / at.z + 0.5;
+    vec4 c = texture2D(matte, uv);
+    float share = c.a * matteOpacity * (lightness ? encodedLight(min(c.rgb / max(c.a, 1e-4), 1.0)) : 1.0);
+    if (at.z <= 0.0 || uv.x < 0.0 || uv.y < 0.0 || uv.x > 1.0 || uv.y > 1.0) share = 0.0;
+    return inside ? share : 1.0 - share;
+  }
+  #else
+  float kept() { return 1.0; }
+  #endif`;
+// While focus is being set: what is before it and behind it in two colours, and a line round the rest.
+const TINT = `
+  #ifdef TINTED
+  uniform float tintBlur; uniform float tintAt; uniform float tintLimit;
+  vec4 tinted(vec4 seen) {
+    float off = tintBlur * (gl_FragCoord.w - tintAt);
+    float beside = smoothstep(1.0, 2.5, abs(off) / tintLimit);
+    vec3 hue = off > 0.0 ? vec3(0.85, 0.28, 0.03) : vec3(0.02, 0.16, 0.5);
+    float line = clamp(fwidth(seen.a) * 1.5, 0.0, 1.0) * (1.0 - beside);
+    return mix(vec4(mix(seen.rgb, hue * seen.a, 0.45 * beside), seen.a), vec4(1.0), line);
+  }
+  #else
+  vec4 tinted(vec4 seen) { return seen; }
+  #endif`;
+export const CARD_FRAGMENT = `
+  uniform sampler2D picture; uniform float opacity;
+  varying vec2 place;
+  ${COVER}
+  ${LOOK}
+  ${MATTE}
+  ${TINT}
+  void main() { gl_FragColor = tinted(look(picture, place)) * (opacity * kept()); }`;
+// A shadow lies on a card: black where that card is, as far as its own picture says.
+export const SHADOW_VERTEX = `
+  uniform mat4 clip; uniform mat4 cardFromShadow;
+  varying vec2 place; varying vec2 own;
+  void main() {
+    place = uv; own = (cardFromShadow * vec4(position, 1.0)).xy + 0.5;
+    gl_Position = clip * modelMatrix * vec4(position, 1.0);
+  }`;
+export const SHADOW_FRAGMENT = `
+  uniform sampler2D picture; uniform sampler2D shadow; uniform float opacity; uniform float strength;
+  varying vec2 place; varying vec2 own;
+  ${MATTE}
+  void main() {
+    if (own.x < 0.0 || own.y < 0.0 || own.x > 1.0 || own.y > 1.0) discard;
+    float cover = texture2D(picture, own).a * opacity * kept();
+    gl_FragColor = vec4(0.0, 0.0, 0.0, texture2D(shadow, place).a * strength * cover);
+  }`;
+// What is behind is opaque: the ground at least.
+export const BLENDED_FRAGMENT = `
+  uniform sampler2D picture; uniform sampler2D behind; uniform float opacity; uniform int mode;
+  varying vec2 place;
+  ${COVER}
+  ${LOOK}
+  ${MATTE}
+  ${BLEND}
+  void main() {
+    vec4 front = look(picture, place);
+    vec3 back = texture2D(behind, gl_FragCoord.xy / frame).rgb;
+    float cover = front.a * opacity * kept();
+    gl_FragColor = vec4(blended(mode, back, front.rgb / max(front.a, 1e-4)) * cover, cover);
+  }`;
+export const COPY_FRAGMENT = `
+  uniform sampler2D picture; varying vec2 place;
+  void main() { gl_FragColor = texture2D(picture, place); }`;
+export const ADD_FRAGMENT = `
+  uniform sampler2D picture; uniform float share; varying vec2 place;
+  void main() { gl_FragColor = vec4(texture2D(picture, place).rgb, share); }`;
+export const PREMULTIPLY_FRAGMENT = `
+  uniform sampler2D picture; varying vec2 place;
+  void main() { vec4 c = texture2D(picture, place); gl_FragColor = vec4(c.rgb * c.a, c.a); }`;
+export const OUT_VERTEX = `varying vec2 place; void main() { place = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }`;
+// IEC 61966-2-1, as in vistaline.core.picture.colour.
+export const OUT_FRAGMENT = `
+  uniform sampler2D picture; uniform bool checks; varying vec2 place;
+  void main() {
+    vec4 pixel = texture2D(picture, place);
+    vec2 square = floor(gl_FragCoord.xy / 10.0);
+    float check = mod(square.x + square.y, 2.0) < 0.5 ? 0.6 : 0.35;
+    vec3 c = pixel.rgb + (checks ? (1.0 - pixel.a) * check : 0.0);
+    vec3 low = c * 12.92; vec3 high = 1.055 * pow(max(c, 0.0031308), vec3(1.0 / 2.4)) - 0.055;
+    gl_FragColor = vec4(mix(high, low, vec3(lessThanEqual(c, vec3(0.0031308)))), 1.0);
+  }`;
