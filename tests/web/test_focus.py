@@ -61,4 +61,4 @@ def test_a_render_is_draft_standard_or_final(client: FlaskClient, shot: str) -> 
     client.post(f"{shot}/renders", data={"kind": "mp4", "quality": "final"})
     assert "· final ·" in words_in(client.get(f"{shot}/renders"))
     refused = client.post(f"{shot}/renders", data={"kind": "mp4", "quality": "exquisite"})
-    assert refused.status_code == 400 and "draft, standard, final" in words_in(refused)
+    assert refused.status_code == 422 and "draft, standard, final" in words_in(refused)
