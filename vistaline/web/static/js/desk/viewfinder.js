@@ -144,7 +144,7 @@ export class Viewfinder {
 
   /** Once nothing changes: point by point of the lens, until it looks as rendered; any draw ends it. */
   #gather(n) {
-    if (this.scene.dragging || this.covered()) return;
+    if (this.scene.dragging || this.covered() || !this.record.base.looks) return;
     // The next one waits until this one is drawn: the page itself is not kept waiting.
     if (!this.stage.fence) this.stage.gather(this.record, n++);
     if (n < this.record.base.lens.length) this.refining = setTimeout(() => this.#gather(n), GATHER);
