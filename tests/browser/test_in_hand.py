@@ -215,7 +215,7 @@ def test_the_panel_stays_where_it_is_when_a_value_changes(page: Page) -> None:
     idle(page)
     expect(page.locator("[role=tab][aria-selected=true]")).to_have_text("Camera")
     page.evaluate("document.getElementById('inspector').scrollTop = 120")
-    set_number(page, "#v-set_delays-after", 4)
+    set_number(page, "#v-set_opening-strength", 120)
     expect(page.locator("[role=tab][aria-selected=true]")).to_have_text("Camera")
     assert page.evaluate("document.getElementById('inspector').scrollTop") == pytest.approx(
         120, abs=2

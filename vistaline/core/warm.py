@@ -80,7 +80,12 @@ def _render(*parts: str) -> None:
             look_ahead(shot, looks)
         if "frames" not in parts:
             return
-        Renderer(shot.with_camera(focusing={"everything_sharp": False, "focus": 9}), looks).rgb(0)
+        # So much out of focus that copies as fine as the frame and coarser ones are both used.
+        focusing = {"everything_sharp": False, "focus": 0.3, "f_number": 0.5, "strength": 3}
+        lens = {"focusing": focusing, "character": {"vignette": {"amount": 0.5}, "distortion": 0.1}}
+        for focus in (0.3, 1.2):
+            focused = shot.with_camera(**lens | {"focusing": focusing | {"focus": focus}})
+            Renderer(focused, looks).rgb(0)
         renderer = Renderer(shot, looks)
         renderer.rgb(0)
         renderer.yuv(0)
