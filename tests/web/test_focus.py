@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 
 import numpy as np
 from flask.testing import FlaskClient
@@ -59,6 +60,10 @@ def test_a_render_is_draft_standard_or_final(client: FlaskClient, shot: str) -> 
     words = words_in(client.get(f"{shot}/renders/expected"))
     assert words.count("s</span> a frame") == 3
     client.post(f"{shot}/renders", data={"kind": "mp4", "quality": "final"})
-    assert "· final ·" in words_in(client.get(f"{shot}/renders"))
+    listed = words_in(client.get(f"{shot}/renders"))
+    assert "· final ·" in listed
+    job = re.search(r'data-job="(\d+)"', listed)
+    assert job
+    client.post(f"/renders/{job[1]}/stop")  # other tests look for renders that wait
     refused = client.post(f"{shot}/renders", data={"kind": "mp4", "quality": "exquisite"})
     assert refused.status_code == 422 and "draft, standard, final" in words_in(refused)
