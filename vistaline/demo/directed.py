@@ -99,6 +99,7 @@ def racked(dusk: Shot) -> Shot:
     shot = _made(dusk, "set_opening", f_number=2)
     reeds, tower = dusk.layer("reeds").distance, dusk.layer("headland").distance
     # From the camera, which comes nearer meanwhile; see the route.
+    shot = _made(shot, "set_focus", focus=reeds - 0.03)
     for frame, metres in ((36, reeds - 0.03), (108, tower - 0.16)):
         shot = _keyed(shot, frame, "set_focus", focus=metres)
     return shot
