@@ -70,7 +70,7 @@ def expected(shot_id: int) -> Any:
     """About how long a frame takes in each quality; measured on a small one."""
     row = projects.find_shot(session(), person_id(), shot_id)
     seconds = renders.expected_seconds(session(), row, services().library)
-    return render_template("output/_qualities.html", row=row, seconds=seconds)
+    return render_template("output/_expected.html", row=row, seconds=seconds)
 
 
 @blueprint.post("/shots/<int:shot_id>/renders")

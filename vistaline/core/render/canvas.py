@@ -37,7 +37,7 @@ class Canvas:
     def __init__(self, size: tuple[int, int], crew: Crew, margin: int = 0) -> None:
         """``size``: width and height of a frame; ``margin``: pixels all round it besides."""
         self.width, self.height = (side + 2 * margin for side in size)
-        self._crew = crew
+        self._crew, self.margin = crew, margin
         self.tiles = tiles_of((self.width, self.height))
         threads = crew.threads
         self._buffers = np.zeros((threads, 0, BAND, self.width, 4), np.uint16)

@@ -68,8 +68,8 @@ class Renderer:
         self._crew = Crew(threads or os.cpu_count() or 1)
         self._size = shot.frame.size
         self._canvas = Canvas(self._size, self._crew)
-        self._canvases: dict[int, Canvas] = {}
-        """Those that are larger than the frame, by their margins."""
+        self._around: Canvas | None = None
+        """The last that was larger than the frame."""
         self._shelf = Shelf()
 
     def rgb(self, frame: float) -> np.ndarray:
@@ -181,7 +181,9 @@ class Renderer:
         margin = moving.margin
         canvas = self._canvas
         if margin:
-            canvas = self._canvases.setdefault(margin, Canvas(self._size, self._crew, margin))
+            if self._around is None or self._around.margin != margin:
+                self._around = Canvas(self._size, self._crew, margin)
+            canvas = self._around
 
         def there(state: FrameState) -> FrameState:
             return state.seen_by(state.camera.on_raster(1.0, margin)) if margin else state
