@@ -13,6 +13,7 @@ import numpy as np
 from vistaline.core.arrays import FloatArray, Matrix3
 from vistaline.core.render.crew import Crew
 from vistaline.core.render.shelf import Shelf
+from vistaline.core.render.views import blurs_of
 from vistaline.core.render.warp import BAND
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import CameraState
@@ -66,7 +67,9 @@ def exposed(
     way = max(found.ways, default=0.0)
     if way < _SEEN_STILL:
         return None
-    count = max(moments_for(way, fine=fine, soft=probes[0].camera.optics is not None), at_least)
+    middle_probe = probes[len(probes) // 2]
+    blurs = blurs_of(middle_probe.cards[found.fastest], middle_probe)
+    count = max(moments_for(way, fine=fine, soft=min(blurs, default=0.0) > 2 * _GAP), at_least)
     long = (closes - opens) / count
     middle = (opens + closes) / 2
     states = evaluate(shot, opens + (np.arange(count) + 0.5) * long, exposing=frame)
@@ -85,7 +88,10 @@ def exposed(
 
 
 def moments_for(way: float, *, fine: bool, soft: bool) -> int:
-    """Return how many moments show a way of so many pixels as one."""
+    """Return how many moments show a way of so many pixels as one.
+
+    ``soft``: what goes that far is out of focus, and shows gaps less.
+    """
     if fine:
         return min(max(2, math.ceil(way**0.85)), 160)
     return min(max(2, math.ceil((0.5 if soft else 1.1) * way**0.4)), 24)

@@ -156,8 +156,8 @@ class Blurred:
     def at(self, index: int, state: FrameState, cover: np.ndarray) -> Placed | None:
         """Return how it is seen at another moment, over the raster of that one's camera."""
         card, camera = state.cards[index], state.camera
-        if card.opacity == 0:
-            return None
+        if card.opacity == 0 or abs(np.linalg.det(card.image_from_card(camera))) < 1e-12:
+            return None  # not seen, or exactly from its edge
         source = Moved(
             self.source,
             image_move(index, state, self.state),

@@ -14,7 +14,7 @@ from vistaline.core.render.source import Quality
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState
 
-__all__ = ["View", "is_blurred", "views_of"]
+__all__ = ["View", "blurs_of", "is_blurred", "views_of"]
 
 _TEXEL = 0.7
 """How large a texel may be over the distance of two lens points in the disc: measured, more
@@ -35,13 +35,13 @@ class View:
         than lies between two lens points, and without it no ghosts are seen."""
         if self.points == 1:
             return quality
-        radius = min(_blurs_of(card, self.state), default=0.0)
+        radius = min(blurs_of(card, self.state), default=0.0)
         apart = radius * math.sqrt(math.pi / self.points)
         bias = max(quality.bias, math.log2(max(1.0, _TEXEL * apart)))
         return replace(quality, bias=bias)
 
 
-def _blurs_of(card: Card, state: FrameState) -> list[float]:
+def blurs_of(card: Card, state: FrameState) -> list[float]:
     """Return the radius in pixels of the disc at each of a card's corners that is ahead."""
     camera = state.camera
     if camera.optics is None or card.layer.on_lens or card.layer.is_backdrop:
@@ -57,7 +57,7 @@ def is_blurred(state: FrameState) -> bool:
     if optics is None or optics.hole <= 0:
         return False
     cards = (state.cards[i] for i in state.order)
-    return max((radius for card in cards for radius in _blurs_of(card, state)), default=0) >= (
+    return max((radius for card in cards for radius in blurs_of(card, state)), default=0) >= (
         LEAST_BLUR
     )
 
