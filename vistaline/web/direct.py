@@ -99,10 +99,12 @@ def _focus(shot: Shot, frame: int) -> dict[str, Any]:
     optics = camera.optics
     if optics is None:
         return {}
+    far_enough = hyperfocal(camera.lens, optics.f_number)
     return {
         "optics": optics,
         "sharp": sharp_between(camera.lens, optics.f_number, optics.focus),
-        "hyperfocal": hyperfocal(camera.lens, optics.f_number),
+        "hyperfocal": far_enough,
+        "hyperfocal_near": sharp_between(camera.lens, optics.f_number, far_enough)[0],
         "stops": F_STOPS,
         "blurs": _blurs(shot, frame, camera),
     }

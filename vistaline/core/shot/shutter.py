@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from fractions import Fraction
 from typing import Annotated
 
 from pydantic import Field
@@ -29,3 +31,11 @@ class Shutter(Part):
         description="When it opens, from the frame's own time on; half the angle before it, the "
         "frame's time is the middle.",
     )
+
+    def exposures_a_second(self, rate: Fraction) -> float:
+        """Return how many exposures this long would fill a second; infinite for none.
+
+        >>> Shutter(angle=180).exposures_a_second(Fraction(24))
+        48.0
+        """
+        return float(rate) * 360 / self.angle if self.angle else math.inf
