@@ -16,7 +16,6 @@ from skimage.metrics import structural_similarity
 from bench.figures import Figure, interleaved
 from vistaline.core.geometry.focus import hole_radius
 from vistaline.core.picture.pyramid import Pyramid, PyramidStore
-from vistaline.core.render import motion
 from vistaline.core.render.frame import Renderer
 from vistaline.core.render.source import FINAL, Quality
 from vistaline.core.shot.document import complete, parse_shot
@@ -160,22 +159,13 @@ def trucking(scene: Shot, way: float) -> Shot:
     return scene.with_camera(route=route).evolve(motion_blur=True)
 
 
-def _many_moments(moving: Shot, views: int) -> np.ndarray:
-    kept = motion.moments_for
-    motion.moments_for = lambda *_, **__: _MOMENTS  # type: ignore[assignment]
-    try:
-        quality = Quality(samples=8, bias=0.0, views=views)
-        return Renderer(moving, pyramids(), quality=quality).rgb(5)
-    finally:
-        motion.moments_for = kept
-
-
 def _measure_motion(way: int, radius: int = 0) -> list[Figure]:
     scene = shot()
     moving = trucking(blurred(scene, radius) if radius else scene, way)
     plain, fast = Renderer(scene, pyramids()), Renderer(moving, pyramids())
     least, most = (43, 6.0) if radius else MOVING[way]
-    close = psnr(fast.rgb(5), _many_moments(moving, 32 if radius else 1))
+    many = Quality(samples=8, bias=0.0, views=1, moments=_MOMENTS)
+    close = psnr(fast.rgb(5), Renderer(moving, pyramids(), quality=many).rgb(5))
     took = interleaved({"plain": lambda _: plain.yuv(0), "fast": lambda _: fast.yuv(5)}, ROUNDS)
     name = f"{way} px in the shutter" + (f", {radius} px out of focus" if radius else "")
     return [

@@ -130,7 +130,8 @@ class Renderer:
         points = self._quality.views if is_blurred(state) else 0
         fine = self._quality.views > 0
         span = exposure_of(self.shot, frame)
-        moving = exposed(self.shot, frame, *span, fine=fine, at_least=2 * points)
+        least = max(2 * points, self._quality.moments)
+        moving = exposed(self.shot, frame, *span, fine=fine, at_least=least)
         character = camera_at(self.shot, frame).character
         if fine and (moving or points):
             views = views_of(moving.states if moving else [state] * points)

@@ -20,7 +20,7 @@ from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState, evaluate
 
-__all__ = ["Exposed", "exposed", "filled", "image_move", "moments_for"]
+__all__ = ["Exposed", "exposed", "filled", "image_move"]
 
 _SEEN_STILL = 0.5
 """Pixels: what moves less while the shutter is open is not seen to."""
@@ -69,7 +69,7 @@ def exposed(
         return None
     middle_probe = probes[len(probes) // 2]
     blurs = blurs_of(middle_probe.cards[found.fastest], middle_probe)
-    count = max(moments_for(way, fine=fine, soft=min(blurs, default=0.0) > 2 * _GAP), at_least)
+    count = max(_moments_for(way, fine=fine, soft=min(blurs, default=0.0) > 2 * _GAP), at_least)
     long = (closes - opens) / count
     middle = (opens + closes) / 2
     states = evaluate(shot, opens + (np.arange(count) + 0.5) * long, exposing=frame)
@@ -87,7 +87,7 @@ def exposed(
     return Exposed(states, at_middle, way, fills)
 
 
-def moments_for(way: float, *, fine: bool, soft: bool) -> int:
+def _moments_for(way: float, *, fine: bool, soft: bool) -> int:
     """Return how many moments show a way of so many pixels as one.
 
     ``soft``: what goes that far is out of focus, and shows gaps less.

@@ -117,7 +117,7 @@ class Spread:
 def spread_of(card: Card, camera: CameraState) -> Spread | None:
     """Return how a card is blurred before a camera; None if it is not."""
     optics = camera.optics
-    if optics is None or optics.hole <= 0 or card.layer.on_lens or card.layer.is_backdrop:
+    if optics is None or optics.hole <= 0 or card.layer.always_sharp:
         return None
     most = camera.focal_px * optics.hole
     lines, columns = tiles_of(camera.frame_size)

@@ -24,6 +24,8 @@ class Quality:
     views: int = 0
     """Through so many points of a lens a frame is seen where something is out of focus; 0: what is
     out of focus is blurred, card by card."""
+    moments: int = 0
+    """At how many moments of its shutter a frame is seen at least, where something moves."""
 
 
 DRAFT = Quality(samples=1, bias=0.0)

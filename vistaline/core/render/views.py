@@ -44,7 +44,7 @@ class View:
 def blurs_of(card: Card, state: FrameState) -> list[float]:
     """Return the radius in pixels of the disc at each of a card's corners that is ahead."""
     camera = state.camera
-    if camera.optics is None or card.layer.on_lens or card.layer.is_backdrop:
+    if camera.optics is None or card.layer.always_sharp:
         return [0.0]
     corners = card.outline[:, :2] @ card.world_from_card[:3, :2].T + card.world_from_card[:3, 3]
     away = (corners - np.array(camera.position)) @ -camera.world_from_camera[:3, 2]

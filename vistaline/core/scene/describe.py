@@ -170,7 +170,7 @@ def _layer(shot: Shot, layer: Layer, card: Card | None) -> dict[str, Any]:
         "name": layer.name,
         "texture": texture_of(shot, layer),
         "backdrop": layer.is_backdrop,
-        "sharp": layer.is_backdrop or layer.on_lens,
+        "sharp": layer.always_sharp,
         "distance": layer.distance,
         "percent": layer.scale * 100,
         "pan": layer.pan,

@@ -109,6 +109,11 @@ class Layer(Part):
     hidden: bool = False
     locked: bool = False
 
+    @property
+    def always_sharp(self) -> bool:
+        """Whether no lens blurs it: it stays with the lens, or is behind all, without detail."""
+        return self.is_backdrop or self.on_lens
+
     @model_validator(mode="after")
     def _fits_together(self) -> Self:
         """Some ways of standing are for some things only."""
