@@ -113,6 +113,7 @@ def test_what_is_pasted_stands_as_it_stood(cards: Shot) -> None:
             atol=1e-9,
         )
     seen_there = make_shot({"s": (1600, 900)})
+    pasted = do(pasted, "keep_in_focus", layer="x")
     twice = do(pasted, "paste_layers", clip=clip_of(seen_there, ["s"]).model_dump(mode="json"))
     assert twice.layer("s").is_card
     assert card_of(twice, twice.layer("s")).width == pytest.approx(

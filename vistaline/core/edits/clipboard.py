@@ -109,10 +109,11 @@ def paste_layers(shot: Shot, *, clip: Any) -> Shot:
             *shot.mounts,
             *(m.evolve(id=mounts[m.id], ride=renamed(m.ride)) for m in clip.mounts),
         ),
-        layers=shot.layers,
     )
     if clip.taking_camera != shot.taking_camera:
-        there = pasted.evolve(taking_camera=clip.taking_camera, layers=tuple(added))
+        # Beside the layers that are here: cameras may be aimed at them and kept focused on them.
+        stands = (*shot.layers, *added)
+        there = pasted.evolve(taking_camera=clip.taking_camera, layers=stands)
         added = [_as_card(there, pasted, layer) for layer in added]
     names = {f"layer:{old}": f"layer:{new}" for old, new in ids.items()}
     names |= {f"mount:{old}": f"mount:{new}" for old, new in mounts.items()}
