@@ -23,8 +23,30 @@ LIMIT = 300_000_000
 
 Value = TypeVar("Value")
 
+
+class _Place:
+    """The name of a kind and a key of it, hashed once: keys can be whole layers."""
+
+    __slots__ = ("hash", "key", "name")
+
+    def __init__(self, name: str, key: Hashable) -> None:
+        self.name, self.key = name, key
+        self.hash = hash((name, key))
+
+    def __hash__(self) -> int:
+        return self.hash
+
+    def __eq__(self, other: object) -> bool:
+        return (
+            isinstance(other, _Place)
+            and self.hash == other.hash
+            and self.name == other.name
+            and self.key == other.key
+        )
+
+
 _lock = threading.RLock()
-_entries: OrderedDict[tuple[str, Hashable], tuple[Any, int]] = OrderedDict()
+_entries: OrderedDict[_Place, tuple[Any, int]] = OrderedDict()
 _held: Counter[str] = Counter()
 
 
@@ -41,11 +63,12 @@ class Kept(Generic[Value]):
 
         Two threads may both make it; what they make is the same.
         """
-        place = (self._name, key)
+        place = _Place(self._name, key)
         with _lock:
-            if place in _entries:
-                _entries.move_to_end(place)
-                found: Value = _entries[place][0]
+            kept = _entries.pop(place, None)
+            if kept is not None:
+                _entries[place] = kept  # again the last to go
+                found: Value = kept[0]
                 return found
         made = make()
         weight = self._weigh(made) + weight_of(key)
@@ -59,7 +82,7 @@ class Kept(Generic[Value]):
     def forget(self) -> None:
         """Put aside all of this kind."""
         with _lock:
-            for place in [each for each in _entries if each[0] == self._name]:
+            for place in [each for each in _entries if each.name == self._name]:
                 _drop(place)
 
 
@@ -81,9 +104,9 @@ def _shrink() -> None:
         _drop(next(iter(_entries)))
 
 
-def _drop(place: tuple[str, Hashable]) -> None:
+def _drop(place: _Place) -> None:
     _, weight = _entries.pop(place)
-    _held[place[0]] -= weight
+    _held[place.name] -= weight
 
 
 def weight_of(thing: Any) -> int:

@@ -236,11 +236,11 @@ def card_matrix(card: Card) -> list[float]:
 
 
 def _unit_matrix(world_from_plane: Matrix4, width: float, height: float) -> list[float]:
-    return _flat(world_from_plane @ np.diag([width, height, 1, 1]))
+    return _flat(world_from_plane * (width, height, 1.0, 1.0))
 
 
 def _flat(matrix: np.ndarray) -> list[float]:
-    return [round(float(value), 9) for value in matrix.T.ravel()]
+    return [round(value, 9) for value in matrix.T.ravel().tolist()]
 
 
 def _frame(frame: int, state: FrameState, shot: Shot, first: FrameState) -> dict[str, Any]:

@@ -71,14 +71,7 @@ def _draw(
     cameras: list[CameraState],
     speed: FloatArray,
 ) -> StagePlan:
-    bars = {}
-    for key, card in cards.items():
-        # From above a bar is as wide as its layer, from the side as high.
-        axis, size = (0, card.width) if view is PlanView.ABOVE else (1, card.height)
-        half = card.world_from_card[:3, axis] * size / 2
-        ends = card.world_from_card[:3, 3] + np.array([-half, half])
-        (x0, y0), (x1, y1) = flatten(ends, view).tolist()
-        bars[key] = ((x0, y0), (x1, y1))
+    bars = _bars(cards, view)
     mounts = {}
     for mount in shot.mounts:
         place = np.array([standing_of(mount, shot.mounts).position])
@@ -97,6 +90,24 @@ def _draw(
         stops=flatten(_stops(shot).reshape(-1, 3), view).reshape(-1, 3, 2),
         speed=speed,
     )
+
+
+def _bars(
+    cards: Mapping[str, Card], view: PlanView
+) -> dict[str, tuple[tuple[float, float], tuple[float, float]]]:
+    """Return both ends of each card's bar: from above as wide as it is, from the side as high."""
+    if not cards:
+        return {}
+    axis = 0 if view is PlanView.ABOVE else 1
+    sizes = [card.width if view is PlanView.ABOVE else card.height for card in cards.values()]
+    poses = np.array([card.world_from_card for card in cards.values()])
+    half = poses[:, :3, axis] * np.array(sizes)[:, None] / 2
+    middles = poses[:, :3, 3]
+    ends = flatten(np.stack([middles - half, middles + half], axis=1).reshape(-1, 3), view)
+    return {
+        key: ((x0, y0), (x1, y1))
+        for key, (x0, y0, x1, y1) in zip(cards, ends.reshape(-1, 4).tolist(), strict=True)
+    }
 
 
 def _area(card: Card, view: PlanView) -> FloatArray | None:

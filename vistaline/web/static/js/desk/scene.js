@@ -182,6 +182,11 @@ export class Scene extends EventTarget {
     return this.dims && this.chosen.length && !this.chosen.includes(id) ? 0.15 : 1;
   }
 
+  /** The same of all layers that are not shown in full. */
+  get shares() {
+    return Object.fromEntries(this.data.layers.map(({ id }) => [id, this.shownShare(id)]).filter(([, share]) => share !== 1));
+  }
+
   toggleSolo(id) {
     if (!this.solo.delete(id)) this.solo.add(id);
     this.dispatchEvent(new Event("choose"));

@@ -30,6 +30,9 @@ export function lookOf(record, id) {
   return looks ? looks.findLast(([from]) => from <= record.n)[1] : null;
 }
 
+/** A look's address without the revision it may be drawn from: that is no part of its name. */
+export const named = (address) => address.replace(/&at=\d+$/, "");
+
 /** How much of a layer is seen in a frame; null if no key tells. */
 export function opacityOf(record, id) {
   return record.tracks[id]?.opacity[record.n] ?? null;

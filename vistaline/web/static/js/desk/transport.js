@@ -21,6 +21,7 @@ export class Transport {
     });
     scene.addEventListener("frame", () => this.#show());
     scene.addEventListener("change", () => this.#show());
+    scene.addEventListener("painted", () => this.#count());
     this.loopButton.setAttribute("aria-pressed", String(this.loop));
   }
 
@@ -102,12 +103,16 @@ export class Transport {
       this.#restart();
       frame = start;
     }
-    if (frame !== this.scene.frame) {
-      this.drawn += 1;
-      this.scene.go(frame);
-    }
+    if (frame !== this.scene.frame) this.scene.go(frame);
     this.pace = passed > 1 ? this.drawn / passed : null;
     requestAnimationFrame((next) => this.#tick(next));
+  }
+
+  /** Something is painted: while it plays, count the frames that are. */
+  #count() {
+    if (!this.playing || this.painted === this.scene.frame) return;
+    this.painted = this.scene.frame;
+    this.drawn += 1;
   }
 
   #show() {

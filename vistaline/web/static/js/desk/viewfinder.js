@@ -1,11 +1,12 @@
 // The viewfinder: the live view, the frame's line, what is chosen, and dragging in the picture.
 import { drag } from "../page/drag.js";
 import { Handles } from "./handles.js";
-import { Stage } from "./stage.js";
+import { Screen } from "./screen.js";
 import { svg } from "../page/svg.js";
 import { lookOf } from "./tracks.js";
 
 const SOON = 45; // ms: a frame that takes longer is drawn coarser first
+const AHEAD = 1; // frames asked for while another is being drawn
 const GATHER = 20; // ms between two points of a lens
 const IDLE = 600; // ms without a change, after which it is drawn in full
 const FINE = 0.2; // how far a drag with Shift goes of what it would without
@@ -29,23 +30,10 @@ export class Viewfinder {
     this.asking = null; // who wants to know the next point that is clicked
     this.watched = null; // a frame that is looked at instead of the one in sight
     this.inset = false;
-    try {
-      this.stage = new Stage(this.canvas);
-      this.stage.seen = (id) => scene.shownShare(id);
-      this.stage.onLook = (name) => {
-        if (name === null) this.gate.dataset.looks = "all";
-        else if (this.record.base.layers.some((layer) => (lookOf(this.record, layer.id) ?? layer.texture) === name)) this.draw();
-      };
-      // As long a rest as the draw took: the page itself needs what draws it, too.
-      this.stage.onFree = (took) => {
-        this.resting = setTimeout(() => {
-          this.resting = null;
-          if (this.waiting) this.draw();
-        }, took);
-      };
-    } catch {
+    this.tinted = false; // while focus is being set
+    this.screen = new Screen(this.canvas, (what, value) => this.#heard(what, value), () => {
       this.veil.textContent = "This browser cannot draw with WebGL. Rendering works; the live view does not.";
-    }
+    });
     this.handles = new Handles(this);
     this.watch = new ResizeObserver(() => this.#fit());
     this.watch.observe(this.gate);
@@ -54,11 +42,33 @@ export class Viewfinder {
     for (const name of ["frame", "choose"]) scene.addEventListener(name, () => this.draw());
   }
 
+  #heard(what, value) {
+    if (what === "looks") this.gate.dataset.looks = "all";
+    else if (what === "look") {
+      const { record } = this;
+      if (record.base.layers.some((layer) => (lookOf(record, layer.id) ?? layer.texture) === value)) this.draw();
+    } else if (what === "free") this.#free(value);
+  }
+
+  /** What was asked for is drawn. */
+  #free({ took, coming }) {
+    this.gate.dataset.blur = coming ? "coming" : "all";
+    this.coming = coming;
+    this.scene.dispatchEvent(new Event("painted"));
+    if (!this.waiting) return;
+    // While a hand waits the page itself needs what draws it, too: as long a rest as the draw took.
+    if (!this.scene.dragging) return this.draw();
+    this.resting = setTimeout(() => {
+      this.resting = null;
+      if (this.waiting) this.draw();
+    }, took);
+  }
+
   async #change() {
-    if (!this.stage) return;
     const turn = (this.turn = (this.turn ?? 0) + 1);
     const { version } = this.scene.data; // it may go up while the looks are fetched
-    await this.stage.set(this.scene.current.data, this.scene.beside).catch((error) => {
+    const { scene } = this;
+    await this.screen.keep([scene.current.data, scene.data, scene.beside]).catch((error) => {
       this.veil.textContent = "A picture could not be fetched. Reload the page.";
       throw error;
     });
@@ -88,13 +98,12 @@ export class Viewfinder {
     this.checks = checks;
     this.guides = guides;
     this.inset = inset;
-    if (this.stage) this.stage.checks.value = Boolean(checks);
     this.#fit();
   }
 
   #fit() {
     const { data } = this.scene;
-    if (!data || !this.stage) return;
+    if (!data) return;
     const room = this.gate.getBoundingClientRect();
     const scale = Math.min(room.width / data.width, room.height / data.height) * (this.beyond ? BEYOND : 1);
     const width = Math.max(1, Math.floor(data.width * scale));
@@ -102,7 +111,7 @@ export class Viewfinder {
     this.place = { x: (room.width - width) / 2, y: (room.height - height) / 2, width, height };
     const whole = this.beyond ? { x: 0, y: 0, width: Math.max(1, Math.floor(room.width)), height: Math.max(1, Math.floor(room.height)) } : this.place;
     Object.assign(this.canvas.style, { left: `${whole.x}px`, top: `${whole.y}px`, width: `${whole.width}px`, height: `${whole.height}px` });
-    this.stage.window = [width / whole.width, height / whole.height];
+    this.window = [width / whole.width, height / whole.height];
     this.whole = whole;
     this.draw();
   }
@@ -110,43 +119,58 @@ export class Viewfinder {
   /** Draw what is in sight; coarser at first where that is slow, in full once nothing changes. */
   draw(full = false) {
     // What has just come is drawn as soon as its looks are here.
-    if (!this.ready || !this.whole || !this.record.base.looks) return;
+    if (!this.ready || !this.whole || !this.screen.has(this.record)) return;
     clearTimeout(this.refining);
-    if (this.covered()) return this.#mark();
-    // What follows a drag is not queued up: the newest is drawn as soon as the last one is.
-    this.waiting = Boolean(this.scene.dragging && (this.stage.fence || this.resting));
-    if (this.waiting) return this.#mark();
-    const dense = Math.min(devicePixelRatio, 2) * this.quality;
-    const pixels = this.whole.width * this.whole.height * dense ** 2;
-    const coarse = full ? 1 : Math.min(4, Math.max(1, Math.ceil(Math.sqrt((pixels * (this.stage.perPixel ?? 0)) / SOON))));
-    const [across, down] = [this.whole.width, this.whole.height].map((side) => Math.max(1, Math.round(side * dense)));
-    if (`${across} ${down}` !== this.sized) {
-      this.sized = `${across} ${down}`;
-      this.stage.size(across, down);
+    this.waiting = false;
+    if (this.covered()) {
+      this.scene.dispatchEvent(new Event("painted"));
+      return this.#mark();
     }
+    // What is asked for meanwhile is not queued up: the newest is drawn as soon as the last one is.
+    const { dragging } = this.scene;
+    this.waiting = this.screen.busy > (dragging ? 0 : AHEAD) || Boolean(dragging && this.resting);
+    if (this.waiting) return this.#mark();
     const { beside, frame } = this.scene;
-    this.stage.draw(this.record, coarse, beside?.looks && beside.frames[Math.min(frame, beside.duration - 1)]);
-    this.gate.dataset.blur = this.stage.copies.coming ? "coming" : "all";
+    const view = this.#view;
+    const pixels = view.size[0] * view.size[1];
+    const coarse = full ? 1 : Math.min(4, Math.max(1, Math.ceil(Math.sqrt((pixels * (this.screen.perPixel ?? 0)) / SOON))));
+    const other = beside?.frames[Math.min(frame, beside.duration - 1)];
+    this.screen.draw(this.record, view, coarse, other && this.screen.has(other) ? other : null);
+    this.gate.dataset.blur = "coming";
     this.drawn = this.#sight();
     delete this.gate.dataset.gathered;
     if (coarse > 1) this.refining = setTimeout(() => (this.scene.dragging ? this.draw() : this.draw(true)), IDLE);
-    else if (!beside && !this.stage.copies.coming && this.stage.gathers(this.record)) this.refining = setTimeout(() => this.#gather(0), IDLE);
+    else if (!beside && this.#gathers) this.refining = setTimeout(() => this.#gather(0), IDLE);
     this.#mark();
+  }
+
+  /** How the frame is drawn, whichever it is. */
+  get #view() {
+    const { whole, window, tinted, scene } = this;
+    const dense = Math.min(devicePixelRatio, 2) * this.quality;
+    const size = [whole.width, whole.height].map((side) => Math.max(1, Math.round(side * dense)));
+    return { size, window, tinted, checks: Boolean(this.checks), shares: scene.shares };
+  }
+
+  /** Whether what is seen is out of focus, and can be gathered. */
+  get #gathers() {
+    const { base, camera } = this.record;
+    return Boolean(!this.tinted && !this.checks && base.lens && camera.focus?.blur > 0);
   }
 
   /** Show what is before what is in focus, and what is behind it, while that is being set. */
   tint(on) {
-    if (!this.stage || this.stage.tinted === on) return;
-    this.stage.tinted = on;
+    if (this.tinted === on) return;
+    this.tinted = on;
     this.gate.toggleAttribute("data-tinted", on);
     this.draw();
   }
 
   /** Once nothing changes: point by point of the lens, until it looks as rendered; any draw ends it. */
   #gather(n) {
-    if (this.scene.dragging || this.covered() || !this.record.base.looks) return;
-    // The next one waits until this one is drawn: the page itself is not kept waiting.
-    if (!this.stage.fence) this.stage.gather(this.record, n++);
+    if (this.scene.dragging || this.covered() || !this.screen.has(this.record)) return;
+    // The next one waits until this one is drawn, all until the copies are here.
+    if (!this.screen.busy && !this.coming) this.screen.gather(this.record, this.#view, n++);
     if (n < this.record.base.lens.length) this.refining = setTimeout(() => this.#gather(n), GATHER);
     else this.gate.dataset.gathered = "";
   }
@@ -402,15 +426,15 @@ export class Viewfinder {
   }
 
   /** A frame's own pixels, once all it is drawn of is here. */
-  async snapshot(width, height, frame, gathered = false) {
-    await this.stage.settle(this.scene.data.frames[frame]);
-    return this.stage.snapshot(this.scene.data.frames[frame], width, height, gathered);
+  snapshot(width, height, frame, gathered = false) {
+    const record = this.scene.data.frames[frame];
+    return this.screen.snapshot(record, [width, height], gathered && record.camera.focus?.blur > 0);
   }
 
   dispose() {
     clearTimeout(this.refining);
     clearTimeout(this.resting);
     this.watch.disconnect();
-    this.stage?.dispose();
+    this.screen.dispose();
   }
 }

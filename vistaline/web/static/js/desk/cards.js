@@ -1,0 +1,203 @@
+// What stands on the stage, as meshes: cards and bodies, where each is in a frame, what it shows,
+// how blurred it is, what cuts it; and the shadows that lie on it.
+import * as THREE from "/vendor/three.module.js";
+import { BLENDED_FRAGMENT, CARD_FRAGMENT, CARD_VERTEX, SHADOW_FRAGMENT, SHADOW_VERTEX } from "./shaders.js";
+import { lookOf, matrixOf, opacityOf } from "./tracks.js";
+
+const CORNERS = [[-1, -1], [1, -1], [-1, 1], [1, 1]];
+const COPIES = [0, 1, 2, 3, 4, 5]; // as many blurred copies as the shader takes
+
+function define(material, name, on) {
+  if (on === name in material.defines) return;
+  if (on) material.defines[name] = 1;
+  else delete material.defines[name];
+  material.needsUpdate = true;
+}
+
+/** A body's mesh, in shares of its size from its middle. */
+async function mesh(body) {
+  const { points, faces, open } = await (await fetch(`/shots/bodies/${body}.json`)).json();
+  const shape = new THREE.BufferGeometry();
+  shape.setAttribute("position", new THREE.Float32BufferAttribute(points.map((value) => value / 2), 3));
+  shape.setIndex(faces);
+  shape.userData.open = open;
+  return shape;
+}
+
+export class Cards {
+  constructor(looks) {
+    this.looks = looks;
+    this.world = new THREE.Scene();
+    this.clip = { value: new THREE.Matrix4() };
+    this.middle = { value: new THREE.Matrix4() }; // the same, through the middle of the lens
+    this.behind = { texture: { value: null }, frame: { value: new THREE.Vector2() } };
+    this.shape = new THREE.PlaneGeometry(1, 1);
+    this.byId = new Map();
+    this.bodies = new Map(); // meshes of what is not flat, by their names
+    this.shadows = [];
+  }
+
+  /** Make those of a shot's layers that are not here yet. */
+  async make(layers) {
+    for (const { id, matrix } of layers) {
+      if (matrix && !this.byId.has(id)) this.byId.set(id, this.#card({ vertexShader: CARD_VERTEX, fragmentShader: CARD_FRAGMENT }));
+    }
+    const bodies = layers.map(({ body }) => body).filter((body) => body && !this.bodies.has(body));
+    for (const body of new Set(bodies)) this.bodies.set(body, await mesh(body));
+  }
+
+  /** Remove all that none of these layers shows. */
+  keepOnly(layers) {
+    const gone = new Set(this.byId.keys());
+    for (const { id } of layers) gone.delete(id);
+    for (const id of gone) {
+      const card = this.byId.get(id);
+      this.world.remove(card);
+      card.material.dispose();
+      this.byId.delete(id);
+    }
+  }
+
+  #card(shaders) {
+    const { texture, frame } = this.behind;
+    const card = new THREE.Mesh(this.shape, new THREE.ShaderMaterial({
+      uniforms: {
+        clip: this.clip, deep: { value: 0 }, projector: { value: new THREE.Matrix4() }, picture: { value: null }, opacity: { value: 1 }, mode: { value: 0 }, behind: texture, frame,
+        lightness: { value: false }, grow: { value: new THREE.Vector2(1, 1) }, matte: { value: null }, matteFromFrame: { value: new THREE.Matrix3() }, matteOpacity: { value: 1 }, inside: { value: true },
+        ...Object.fromEntries(COPIES.map((n) => [`copy${n}`, { value: null }])), pads: { value: COPIES.map(() => 0) },
+        texels: { value: new THREE.Vector2(1, 1) }, blur: { value: 0 }, infocus: { value: 0 }, tintBlur: { value: 0 }, tintAt: { value: 0 }, tintLimit: { value: 1 },
+        shadow: { value: null }, strength: { value: 0 }, cardFromShadow: { value: new THREE.Matrix4() },
+      },
+      ...shaders, defines: {}, transparent: true, depthTest: false, depthWrite: false, side: THREE.DoubleSide,
+      blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.OneMinusSrcAlphaFactor,
+    }));
+    card.matrixAutoUpdate = false;
+    card.frustumCulled = false;
+    this.world.add(card);
+    return card;
+  }
+
+  /** Tell each card where it is, what it shows and how much of it is seen in a frame. */
+  place(record, shares) {
+    for (const shadow of this.shadows) shadow.visible = false;
+    this.used = 0;
+    const { byId, looks } = record.base;
+    for (const [id, card] of this.byId) {
+      card.visible = false;
+      const layer = byId.get(id);
+      card.userData.seen = layer?.matrix ? (opacityOf(record, id) ?? layer.opacity) : 0;
+      if (layer?.matrix) this.#tell(card, layer, record, looks);
+      card.material.uniforms.opacity.value = card.userData.seen * (shares[id] ?? 1);
+    }
+  }
+
+  #tell(card, layer, record, looks) {
+    card.matrix.fromArray(record.moved[layer.id] ?? matrixOf(record, layer.id) ?? layer.matrix);
+    const shader = layer.mode ? BLENDED_FRAGMENT : CARD_FRAGMENT;
+    if (card.material.fragmentShader !== shader) Object.assign(card.material, { fragmentShader: shader, needsUpdate: true });
+    card.material.uniforms.mode.value = layer.mode;
+    define(card.material, "CAUGHT", Boolean(layer.projector));
+    if (layer.projector) card.material.uniforms.projector.value.set(...layer.projector, 0, 0, 0, 1);
+    // A look that is still on its way: the one before it.
+    card.material.uniforms.picture.value = looks.get(lookOf(record, layer.id)) ?? looks.get(layer.texture) ?? card.material.uniforms.picture.value;
+    card.userData.matte = layer.matte;
+    card.userData.body = layer.body;
+    card.geometry = (layer.body && this.bodies.get(layer.body)) || this.shape;
+    card.material.uniforms.deep.value = layer.deep;
+    card.material.uniforms.clip = layer.sharp ? this.middle : this.clip;
+    define(card.material, "SOLID", Boolean(layer.body));
+    card.material.side = this.#facing(card, layer.body);
+  }
+
+  /** Which faces of a body are seen: from inside it, its far ones. */
+  #facing(card, body) {
+    if (!body || this.bodies.get(body)?.userData.open) return THREE.DoubleSide;
+    const { elements: e } = new THREE.Matrix4().multiplyMatrices(this.clip.value, card.matrix).invert();
+    // The camera is where the frame's x, y and w all are 0.
+    const depth = card.material.uniforms.deep.value * new THREE.Vector3().setFromMatrixColumn(card.matrix, 0).length();
+    const inside = [e[8] / e[11], e[9] / e[11], e[10] / e[11] / depth].every((value) => Math.abs(value) < 0.5);
+    return inside ? THREE.BackSide : THREE.FrontSide;
+  }
+
+  /** Make a card ready to be drawn on `width` by `height` pixels, the frame being `across` of them wide. */
+  ready(card, layer, record, { width, height }, across, { share, tinted }) {
+    this.#mask(card, card.material);
+    this.#soften(card, layer, record, across, share);
+    this.#tint(card, record.camera.focus, tinted && !layer.sharp, across);
+    this.#grow(card, width, height);
+  }
+
+  /** Tell a card how it is out of focus in this frame: nothing, while its copies are on their way. */
+  #soften(card, layer, record, across, share) {
+    const { focus } = record.camera;
+    const name = lookOf(record, layer.id) ?? layer.texture;
+    const copies = focus && !layer.sharp && focus.blur > 0 ? this.looks.copiesOf(record, name) : null;
+    define(card.material, "BLURRED", Boolean(copies));
+    card.userData.disc = 0;
+    if (!copies) return;
+    const { uniforms } = card.material;
+    copies.forEach(({ pad, texture }, n) => {
+      uniforms[`copy${n}`].value = texture;
+      uniforms.pads.value[n] = pad;
+    });
+    const { image } = uniforms.picture.value;
+    uniforms.texels.value.set(image.width, image.height);
+    uniforms.blur.value = focus.blur * across * share;
+    uniforms.infocus.value = 1 / focus.at;
+    // How far it may reach beyond its edges: by the corner that is farthest from what is in focus.
+    const e = new THREE.Matrix4().multiplyMatrices(this.clip.value, card.matrix).elements;
+    const depths = CORNERS.map(([x, y]) => Math.max((e[3] * x + e[7] * y) / 2 + e[15], 0.02));
+    card.userData.disc = Math.min(Math.max(...depths.map((depth) => uniforms.blur.value * Math.abs(1 / depth - 1 / focus.at))), across);
+  }
+
+  #tint(card, focus, tinted, across) {
+    define(card.material, "TINTED", Boolean(tinted && focus));
+    if (!tinted || !focus) return;
+    const { tintBlur, tintAt, tintLimit } = card.material.uniforms;
+    [tintBlur.value, tintAt.value, tintLimit.value] = [focus.blur * across, 1 / focus.at, focus.limit * across];
+  }
+
+  /** Draw a card larger by about a pixel all round, for its edges to be smooth. */
+  #grow(card, width, height) {
+    if (card.userData.body) return card.material.uniforms.grow.value.set(1, 1);
+    const e = new THREE.Matrix4().multiplyMatrices(this.clip.value, card.matrix).elements;
+    const w = Math.max(Math.abs(e[15]), 1e-6);
+    const pixels = (k) => Math.max(2, Math.hypot(e[k] * width, e[k + 1] * height) / 2 / w);
+    const more = 3 + 2 * card.userData.disc;
+    card.material.uniforms.grow.value.set(1 + more / pixels(0), 1 + more / pixels(4));
+  }
+
+  /** Tell a card, or a shadow on it, what its matte is in this frame. */
+  #mask(card, material) {
+    const { lightness, matte, matteFromFrame, matteOpacity, inside } = material.uniforms;
+    const asks = card.userData.matte;
+    define(material, "MATTED", Boolean(asks));
+    if (!asks) return;
+    const source = this.byId.get(asks.of);
+    lightness.value = asks.lightness;
+    inside.value = asks.inside;
+    matteOpacity.value = source ? source.userData.seen : 0;
+    matte.value = source?.material.uniforms.picture.value ?? null;
+    if (!source) return;
+    const e = new THREE.Matrix4().multiplyMatrices(this.clip.value, source.matrix).elements;
+    matteFromFrame.value.set(e[0], e[4], e[12], e[1], e[5], e[13], e[3], e[7], e[15]).invert();
+  }
+
+  /** The shadows that lie on a card in this frame, as cards of their own. */
+  shadowsOn(id, card, record) {
+    const { looks, shadows } = record.base;
+    return (record.shadows ?? shadows).filter((each) => each.on === id && looks.has(each.texture)).map((each) => {
+      const n = this.used++;
+      const shadow = (this.shadows[n] ??= this.#card({ vertexShader: SHADOW_VERTEX, fragmentShader: SHADOW_FRAGMENT }));
+      const { uniforms } = shadow.material;
+      shadow.matrix.fromArray(each.matrix);
+      uniforms.cardFromShadow.value.copy(card.matrix).invert().multiply(shadow.matrix);
+      uniforms.shadow.value = looks.get(each.texture);
+      uniforms.strength.value = each.strength;
+      uniforms.picture.value = card.material.uniforms.picture.value;
+      uniforms.opacity.value = card.material.uniforms.opacity.value;
+      this.#mask(card, shadow.material);
+      return shadow;
+    });
+  }
+}
