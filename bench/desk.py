@@ -10,7 +10,7 @@ import tempfile
 from pathlib import Path
 from statistics import median, quantiles
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Browser, Page, sync_playwright
 
 from bench.figures import Figure
 from tests.browser.conftest import CHROMIUM, FLAGS, Stack, open_bench, running_stack, sign_in
@@ -21,7 +21,7 @@ from vistaline.core.shot.shot import Shot
 from vistaline.store.database import connect
 from vistaline.store.models import Person, ShotRow
 
-LAYERS, SECONDS, EDITS, MOVES = 60, 20, 16, 90
+LAYERS, SECONDS, EDITS, MOVES, ROUNDS = 60, 20, 16, 90, 15
 
 # From a key's own time stamp to the first frame after viewfinder and plan were drawn anew.
 _EDITS = """async () => {
@@ -69,6 +69,22 @@ _LONG = """() => {
 }"""
 
 
+# One frame drawn in full, from its asking until it is drawn, as the viewfinder draws it.
+_DRAWN = """async () => {
+  const { viewOf } = await import(document.querySelector('script[src*="app.js"]').src
+    .replace(/app\\.js.*/, "mount.js"));
+  const { viewfinder, scene } = viewOf(document.querySelector('[data-view="Desk"]'));
+  const { screen } = viewfinder;
+  const view = { size: [960, 540], window: [1, 1], shares: {} };
+  const [pixels, record] = [view.size[0] * view.size[1], scene.data.frames[96]];
+  const painted = () => new Promise((done) => scene.addEventListener("painted", done, { once: true }));
+  while (screen.busy) await painted();
+  screen.draw(record, view, 1, null);
+  await painted();
+  return screen.perPixel * pixels;
+}"""
+
+
 def measure() -> list[Figure]:
     """Return delays in milliseconds, the share of pointer moves drawn within 50 ms, long tasks."""
     with (
@@ -84,6 +100,8 @@ def measure() -> list[Figure]:
         page.wait_for_timeout(4000)
         edits, moves = _edits(page), _moves(page)
         long = page.evaluate("() => window.long")
+        page.close()
+        blurred = _blurred(browser, stack)
         browser.close()
     return [
         Figure(f"desk, an edit of {LAYERS} layers shows, median", median(edits), "ms", 50.0),
@@ -95,6 +113,7 @@ def measure() -> list[Figure]:
             "%",
         ),
         Figure("desk, tasks of more than 50 ms while dragging", len(long), "", 0.0),
+        Figure("desk, dusk out of focus in the viewfinder over all sharp", blurred, "", 1.2),
     ]
 
 
@@ -124,6 +143,34 @@ def _large_shot(stack: Stack) -> int:
         number = made.id
     engine.dispose()
     return number
+
+
+def _blurred(browser: Browser, stack: Stack) -> float:
+    """Return what a frame of the demo's dusk costs to draw, over the same with everything sharp."""
+    engine, sessions = connect(stack.environment["VISTALINE_DATABASE"])
+    with sessions() as session:
+        row = session.get_one(ShotRow, 1)
+        dusk = shots.current_shot(session, row)
+        focusing = dusk.camera.focusing.evolve(everything_sharp=True)
+        sharp = shots.create_shot(
+            session, row.project_id, dusk.with_camera(focusing=focusing), None
+        )
+        session.commit()
+        numbers = (1, sharp.id)
+    engine.dispose()
+    pages = []
+    for number in numbers:
+        page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=stack.address)
+        sign_in(page)
+        open_bench(page, number, "direct")
+        page.wait_for_selector(".gate[data-blur=all]")
+        page.wait_for_timeout(8000)  # until the points of the lens are gathered
+        pages.append(page)
+    turns = [[page.evaluate(_DRAWN) for page in pages] for _ in range(ROUNDS)]
+    for page in pages:
+        page.close()
+    blurred, plain = (median(times) for times in zip(*turns, strict=True))
+    return blurred / plain
 
 
 def _choose(page: Page) -> tuple[float, float]:

@@ -7,12 +7,15 @@ import { lookOf, matrixOf, opacityOf } from "./tracks.js";
 const CORNERS = [[-1, -1], [1, -1], [-1, 1], [1, 1]];
 const COPIES = [0, 1, 2, 3, 4, 5]; // as many blurred copies as the shader takes
 
-function define(material, name, on) {
-  if (on === name in material.defines) return;
-  if (on) material.defines[name] = 1;
+function define(material, name, value) {
+  if (material.defines[name] === (value ? Number(value) : undefined)) return;
+  if (value) material.defines[name] = Number(value);
   else delete material.defines[name];
   material.needsUpdate = true;
 }
+
+/** Which copy is as blurred as a disc of so many texels: -1 is the picture itself; as in the shader. */
+const levelOf = (radius) => (radius < 2 ? Math.min(Math.max((radius - 0.3) / 1.7, 0), 1) - 1 : Math.log2(radius / 2));
 
 /** A body's mesh, in shares of its size from its middle. */
 async function mesh(body) {
@@ -65,7 +68,7 @@ export class Cards {
         clip: this.clip, deep: { value: 0 }, projector: { value: new THREE.Matrix4() }, picture: { value: null }, opacity: { value: 1 }, mode: { value: 0 }, behind: texture, frame,
         lightness: { value: false }, grow: { value: new THREE.Vector2(1, 1) }, matte: { value: null }, matteFromFrame: { value: new THREE.Matrix3() }, matteOpacity: { value: 1 }, inside: { value: true },
         ...Object.fromEntries(COPIES.map((n) => [`copy${n}`, { value: null }])), pads: { value: COPIES.map(() => 0) },
-        texels: { value: new THREE.Vector2(1, 1) }, blur: { value: 0 }, infocus: { value: 0 }, tintBlur: { value: 0 }, tintAt: { value: 0 }, tintLimit: { value: 1 },
+        texels: { value: new THREE.Vector2(1, 1) }, blur: { value: 0 }, infocus: { value: 0 }, first: { value: 0 }, tintBlur: { value: 0 }, tintAt: { value: 0 }, tintLimit: { value: 1 },
         shadow: { value: null }, strength: { value: 0 }, cardFromShadow: { value: new THREE.Matrix4() },
       },
       ...shaders, defines: {}, transparent: true, depthTest: false, depthWrite: false, side: THREE.DoubleSide,
@@ -122,32 +125,56 @@ export class Cards {
   /** Make a card ready to be drawn on `width` by `height` pixels, the frame being `across` of them wide. */
   ready(card, layer, record, { width, height }, across, { share, tinted }) {
     this.#mask(card, card.material);
-    this.#soften(card, layer, record, across, share);
+    this.#soften(card, layer, record, { width, height }, across, share);
     this.#tint(card, record.camera.focus, tinted && !layer.sharp, across);
     this.#grow(card, width, height);
   }
 
   /** Tell a card how it is out of focus in this frame: nothing, while its copies are on their way. */
-  #soften(card, layer, record, across, share) {
+  #soften(card, layer, record, { width, height }, across, share) {
     const { focus } = record.camera;
     const name = lookOf(record, layer.id) ?? layer.texture;
     const copies = focus && !layer.sharp && focus.blur > 0 ? this.looks.copiesOf(record, name) : null;
-    define(card.material, "BLURRED", Boolean(copies));
     card.userData.disc = 0;
-    if (!copies) return;
     const { uniforms } = card.material;
-    copies.forEach(({ pad, texture }, n) => {
+    const { image } = uniforms.picture.value ?? {};
+    const e = new THREE.Matrix4().multiplyMatrices(this.clip.value, card.matrix).elements;
+    const depths = CORNERS.map(([x, y]) => Math.max((e[3] * x + e[7] * y) / 2 + e[15], 0.02));
+    const blur = focus ? focus.blur * across * share : 0;
+    const disc = (depth) => blur * Math.abs(1 / depth - 1 / focus.at);
+    const most = copies ? Math.max(...depths.map(disc)) : 0;
+    const blurred = most >= 0.3;
+    const [first, last] = blurred ? this.#levels(card, layer, e, depths, focus.at, (depth) => disc(depth) * Math.sqrt((image.width * image.height * 4) / (width * height)), copies.length) : [0, -1];
+    define(card.material, "COPIES", last - Math.max(first, 0) + 1);
+    define(card.material, "SHARPEST", blurred && first < 0);
+    if (!blurred) return;
+    // How far it may reach beyond its edges: by the corner that is farthest from what is in focus.
+    card.userData.disc = Math.min(most, across);
+    copies.slice(Math.max(first, 0), last + 1).forEach(({ pad, texture }, n) => {
       uniforms[`copy${n}`].value = texture;
       uniforms.pads.value[n] = pad;
     });
-    const { image } = uniforms.picture.value;
+    uniforms.first.value = Math.max(first, 0);
     uniforms.texels.value.set(image.width, image.height);
-    uniforms.blur.value = focus.blur * across * share;
+    uniforms.blur.value = blur;
     uniforms.infocus.value = 1 / focus.at;
-    // How far it may reach beyond its edges: by the corner that is farthest from what is in focus.
-    const e = new THREE.Matrix4().multiplyMatrices(this.clip.value, card.matrix).elements;
-    const depths = CORNERS.map(([x, y]) => Math.max((e[3] * x + e[7] * y) / 2 + e[15], 0.02));
-    card.userData.disc = Math.min(Math.max(...depths.map((depth) => uniforms.blur.value * Math.abs(1 / depth - 1 / focus.at))), across);
+  }
+
+  /**
+   * The first and the last of the copies that a card is mixed of; -1 is the picture itself. `spread`
+   * tells a disc at a depth in texels of a card that is one pixel large.
+   */
+  #levels(card, layer, e, depths, at, spread, count) {
+    if (layer.projector || layer.body) return [-1, count - 1];
+    // A texel's area in pixels goes with the third power of its depth, all over a plane.
+    const area = Math.abs(e[0] * (e[5] * e[15] - e[13] * e[7]) - e[4] * (e[1] * e[15] - e[13] * e[3]) + e[12] * (e[1] * e[7] - e[5] * e[3]));
+    const texels = (depth) => spread(depth) * Math.sqrt(depth ** 3 / Math.max(area, 1e-9));
+    const [near, far] = [Math.min(...depths), Math.max(...depths)];
+    // Between its ends it is most blurred a third of the way to what is in focus, and sharp there.
+    const between = [at / 3, at].filter((depth) => depth > near && depth < far);
+    const levels = [near, far, ...between].map((depth) => levelOf(texels(depth)));
+    const [least, most] = [Math.min(...levels), Math.max(...levels)].map((level) => Math.min(Math.max(level, -1), count - 1));
+    return [Math.floor(least + 1e-3), Math.max(Math.ceil(most - 1e-3), Math.floor(least + 1e-3), 0)];
   }
 
   #tint(card, focus, tinted, across) {

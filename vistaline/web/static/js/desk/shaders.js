@@ -30,7 +30,8 @@ const COVER = `
   #endif`;
 // What a card shows at a point, by how much it covers it: its picture, or what it catches of it
 // from the taking camera. Out of focus, its blurred copies are mixed by how large a point's disc is
-// there; the last copies go on beyond the picture, so that its edges are blurred, too.
+// there: as many of them as the card needs, as each costs. The copies go on beyond the picture, so
+// that its edges are blurred, too.
 const LOOK = `
   #ifdef CAUGHT
   varying vec3 caught;
@@ -47,37 +48,45 @@ const LOOK = `
     return seen;
     #endif
   }
-  #ifdef BLURRED
+  #ifdef COPIES
   uniform sampler2D copy0, copy1, copy2, copy3, copy4, copy5;
-  uniform float pads[6]; uniform vec2 texels; uniform float blur; uniform float infocus;
+  uniform float pads[6]; uniform vec2 texels; uniform float blur; uniform float infocus; uniform float first;
   vec4 copied(sampler2D copy, float pad, vec2 at) {
     vec2 size = vec2(textureSize(copy, 0));
     return texture2D(copy, (at * (size - 2.0 * pad) + pad) / size);
   }
-  vec4 copyOf(int n, vec2 at) {
-    if (n <= 0) return copied(copy0, pads[0], at);
-    if (n == 1) return copied(copy1, pads[1], at);
-    if (n == 2) return copied(copy2, pads[2], at);
-    if (n == 3) return copied(copy3, pads[3], at);
-    if (n == 4) return copied(copy4, pads[4], at);
-    return copied(copy5, pads[5], at);
-  }
+  float near(float level, float n) { return max(1.0 - abs(level - n), 0.0); }
   vec4 look(sampler2D picture, vec2 unused) {
     vec2 at = where();
-    vec4 here = sharp(picture, at);
     mat2 step = mat2(dFdx(at) * texels, dFdy(at) * texels);
     float disc = blur * abs(gl_FragCoord.w - infocus);
-    float radius = disc * sqrt(abs(determinant(step)));
-    if (disc < 0.3) return here;
-    #ifdef CAUGHT
-    float edge = covered() * float(caught.z > 0.0);
-    #else
-    float edge = 1.0;
+    float radius = max(disc * sqrt(abs(determinant(step))), 1e-3);
+    // Copy n is blurred by 2 to the power of n + 1 texels; at -1 the picture is sharp.
+    float level = radius < 2.0 ? clamp((radius - 0.3) / 1.7, 0.0, 1.0) - 1.0 : log2(radius / 2.0);
+    float among = clamp(level - first, 0.0, float(COPIES - 1));
+    vec4 mixed = copied(copy0, pads[0], at) * near(among, 0.0);
+    #if COPIES > 1
+    mixed += copied(copy1, pads[1], at) * near(among, 1.0);
     #endif
-    float level = log2(max(radius, 1e-3) / 2.0);
-    if (level < 0.0) return mix(here, copyOf(0, at) * edge, clamp((radius - 0.3) / 1.7, 0.0, 1.0));
-    int n = int(floor(level));
-    return mix(copyOf(n, at), copyOf(n + 1, at), fract(level)) * edge;
+    #if COPIES > 2
+    mixed += copied(copy2, pads[2], at) * near(among, 2.0);
+    #endif
+    #if COPIES > 3
+    mixed += copied(copy3, pads[3], at) * near(among, 3.0);
+    #endif
+    #if COPIES > 4
+    mixed += copied(copy4, pads[4], at) * near(among, 4.0);
+    #endif
+    #if COPIES > 5
+    mixed += copied(copy5, pads[5], at) * near(among, 5.0);
+    #endif
+    #ifdef CAUGHT
+    mixed *= covered() * float(caught.z > 0.0);
+    #endif
+    #ifdef SHARPEST
+    mixed = mix(mixed, sharp(picture, at), disc < 0.3 ? 1.0 : clamp(-level, 0.0, 1.0));
+    #endif
+    return mixed;
   }
   #else
   vec4 look(sampler2D picture, vec2 unused) { return sharp(picture, where()); }

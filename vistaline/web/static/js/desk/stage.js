@@ -25,6 +25,7 @@ export class Stage {
     this.looks = new Looks(this.renderer, (name) => this.told("look", name));
     this.cards = new Cards(this.looks);
     this.shots = new Map(); // by the number the page gave each
+    this.programs = new Set();
     this.light = target(2, 2);
     this.smaller = new Map();
     this.copy = pass(COPY_FRAGMENT);
@@ -142,7 +143,17 @@ export class Stage {
       if (blends) lay();
     }
     lay();
+    this.#keepPrograms();
     this.#shows(onto.texture, checks);
+  }
+
+  /** What was compiled stays: a card that goes out of focus and back would wait for it again. */
+  #keepPrograms() {
+    for (const program of this.renderer.info.programs ?? []) {
+      if (this.programs.has(program)) continue;
+      this.programs.add(program);
+      program.usedTimes += 1;
+    }
   }
 
   /** What the last pass brings to the screen. */
