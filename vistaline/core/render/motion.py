@@ -13,7 +13,7 @@ import numpy as np
 from vistaline.core.arrays import FloatArray, Matrix3
 from vistaline.core.render.crew import Crew
 from vistaline.core.render.shelf import Shelf
-from vistaline.core.render.views import blurs_of
+from vistaline.core.render.views import least_blur
 from vistaline.core.render.warp import BAND
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import CameraState
@@ -30,6 +30,8 @@ _FADED = 40.0
 """Pixels of way that fading from all to nothing is as good as."""
 _GAP = 2.0
 """Pixels between two frames' pictures that need no filling."""
+_NEARLY = 0.1
+"""Doublings by which a gap may be wider than that."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,18 +64,20 @@ def exposed(
     """
     if closes <= opens:
         return None
-    probes = evaluate(shot, np.linspace(opens, closes, 5), exposing=frame)
+    probes = evaluate(shot, np.linspace(opens, closes, 5), exposing=frame)  # [2] at the middle
     found = _ways(probes)
-    way = max(found.ways, default=0.0)
+    way = found.longest
     if way < _SEEN_STILL:
         return None
-    middle_probe = probes[len(probes) // 2]
-    blurs = blurs_of(middle_probe.cards[found.fastest], middle_probe)
-    count = max(_moments_for(way, fine=fine, soft=min(blurs, default=0.0) > 2 * _GAP), at_least)
+    soft = {index: least_blur(probes[2].cards[index], probes[2]) for index in found.ways}
+    is_soft = soft.get(found.fastest, 0.0) > 2 * _GAP
+    count = max(_moments_for(way, fine=fine, soft=is_soft), at_least)
     long = (closes - opens) / count
     middle = (opens + closes) / 2
     states = evaluate(shot, opens + (np.arange(count) + 0.5) * long, exposing=frame)
-    doublings = 0 if fine else max(0, math.ceil(math.log2(way / count / _GAP)))
+    # In how many steps the gaps of each card are filled: what is out of focus shows them less.
+    gaps = [each / count / max(_GAP, soft[index] / 4) for index, each in found.ways.items()]
+    doublings = 0 if fine else max(0, math.ceil(math.log2(max(gaps)) - _NEARLY))
     aside = [long / 4 / 2**n for n in range(doublings)]
     times = [middle, *(middle + sign * each for each in aside for sign in (1, -1))]
     at_middle, *around = evaluate(shot, times, exposing=frame)
@@ -106,14 +110,19 @@ def image_move(index: int, one: FrameState, other: FrameState) -> Matrix3:
 
 @dataclass(frozen=True, eq=False)
 class _Ways:
-    ways: list[float]
-    """Pixels that each card goes that moves."""
+    ways: dict[int, float]
+    """Pixels that each card goes that may be seen to move, by its number."""
     fastest: int
     """The card that goes farthest, of those that are more than a speck."""
 
+    @property
+    def longest(self) -> float:
+        return max(self.ways.values(), default=0.0)
+
 
 def _ways(states: Sequence[FrameState]) -> _Ways:
-    ways, covering = [], []
+    ways: dict[int, float] = {}
+    covering: list[tuple[float, int]] = []
     middle = states[len(states) // 2]
     for index in middle.order:
         if not middle.cards[index].layer.motion_blur or middle.cards[index].layer.is_backdrop:
@@ -122,7 +131,7 @@ def _ways(states: Sequence[FrameState]) -> _Ways:
         cameras = [state.camera for state in states]
         way, covered = _way_of(cards, cameras)
         faded = abs(cards[0].opacity - cards[-1].opacity) * _FADED
-        ways.append(max(way, faded))
+        ways[index] = max(way, faded)
         covering += [(way, index)] * covered
     covering.sort()
     return _Ways(ways, covering[int(len(covering) * 0.95)][1] if covering else 0)

@@ -432,16 +432,18 @@ def _reached(sample_on: SampleOn, camera: CameraState, spread: Spread) -> np.nda
     """Return which tiles (lines, columns) of the frame the card's discs may touch."""
     lines, columns = tiles_of(camera.frame_size)
     found = np.zeros((lines, columns), bool)
-    probe = sample_on(camera.on_raster(1.0, _AROUND))
+    largest = np.minimum(spread.largest, _AROUND)
+    around = TILE_WIDTH * math.ceil((float(largest.max()) + _ROUND) / TILE_WIDTH)
+    probe = sample_on(camera.on_raster(1.0, around))
     if probe is None:
         return found
     there = probe.source.tiles != Tile.EMPTY
     total = np.zeros((there.shape[0] + 1, there.shape[1] + 1), np.int64)
     total[1:, 1:] = there.cumsum(axis=0).cumsum(axis=1)
-    radius = np.minimum(spread.largest, _AROUND) + _ROUND
+    radius = largest + _ROUND
     down, across = np.ceil(radius / TILE_HEIGHT), np.ceil(radius / TILE_WIDTH)
     line, column = np.mgrid[:lines, :columns]
-    line, column = line + _AROUND // TILE_HEIGHT, column + _AROUND // TILE_WIDTH
+    line, column = line + around // TILE_HEIGHT, column + around // TILE_WIDTH
     y0, y1 = np.maximum(line - down, 0), np.minimum(line + down + 1, there.shape[0])
     x0, x1 = np.maximum(column - across, 0), np.minimum(column + across + 1, there.shape[1])
     y0, y1, x0, x1 = (each.astype(np.int64) for each in (y0, y1, x0, x1))

@@ -14,7 +14,7 @@ from vistaline.core.render.source import Quality
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState
 
-__all__ = ["View", "blurs_of", "is_blurred", "views_of"]
+__all__ = ["View", "is_blurred", "least_blur", "views_of"]
 
 _TEXEL = 0.7
 """How large a texel may be over the distance of two lens points in the disc: measured, more
@@ -35,20 +35,35 @@ class View:
         than lies between two lens points, and without it no ghosts are seen."""
         if self.points == 1:
             return quality
-        radius = min(blurs_of(card, self.state), default=0.0)
+        radius = least_blur(card, self.state)
         apart = radius * math.sqrt(math.pi / self.points)
         bias = max(quality.bias, math.log2(max(1.0, _TEXEL * apart)))
         return replace(quality, bias=bias)
 
 
-def blurs_of(card: Card, state: FrameState) -> list[float]:
+def _depths_of(card: Card, state: FrameState) -> list[float]:
+    """Return how far each of a card's corners is, in metres; of those that are ahead."""
+    corners = card.outline[:, :2] @ card.world_from_card[:3, :2].T + card.world_from_card[:3, 3]
+    camera = state.camera
+    away = (corners - np.array(camera.position)) @ -camera.world_from_camera[:3, 2]
+    return [float(z) for z in away if z > 1e-3]
+
+
+def _blurs_of(card: Card, state: FrameState) -> list[float]:
     """Return the radius in pixels of the disc at each of a card's corners that is ahead."""
     camera = state.camera
     if camera.optics is None or card.layer.always_sharp:
         return [0.0]
-    corners = card.outline[:, :2] @ card.world_from_card[:3, :2].T + card.world_from_card[:3, 3]
-    away = (corners - np.array(camera.position)) @ -camera.world_from_camera[:3, 2]
-    return [camera.optics.blur(camera.focal_px, float(z)) for z in away if z > 1e-3]
+    return [camera.optics.blur(camera.focal_px, z) for z in _depths_of(card, state)]
+
+
+def least_blur(card: Card, state: FrameState) -> float:
+    """Return the least radius in pixels of the discs on a card; 0 where the focus runs through."""
+    optics = state.camera.optics
+    depths = _depths_of(card, state)
+    if optics is None or not depths or min(depths) <= optics.focus <= max(depths):
+        return 0.0
+    return min(_blurs_of(card, state))
 
 
 def is_blurred(state: FrameState) -> bool:
@@ -57,7 +72,7 @@ def is_blurred(state: FrameState) -> bool:
     if optics is None or optics.hole <= 0:
         return False
     cards = (state.cards[i] for i in state.order)
-    return max((radius for card in cards for radius in blurs_of(card, state)), default=0) >= (
+    return max((radius for card in cards for radius in _blurs_of(card, state)), default=0) >= (
         LEAST_BLUR
     )
 
