@@ -64,8 +64,8 @@ _MOVES = """() => {
 # What keeps the page from answering: tasks of more than 50 ms (W3C Long Tasks).
 _LONG = """() => {
   window.long = [];
-  new PerformanceObserver((list) => window.long.push(...list.getEntries().map((each) => each.duration)))
-    .observe({ type: "longtask" });
+  const told = (list) => window.long.push(...list.getEntries().map((each) => each.duration));
+  new PerformanceObserver(told).observe({ type: "longtask" });
 }"""
 
 
@@ -77,7 +77,8 @@ _DRAWN = """async () => {
   const { screen } = viewfinder;
   const view = { size: [960, 540], window: [1, 1], shares: {} };
   const [pixels, record] = [view.size[0] * view.size[1], scene.data.frames[96]];
-  const painted = () => new Promise((done) => scene.addEventListener("painted", done, { once: true }));
+  const painted = () =>
+    new Promise((done) => scene.addEventListener("painted", done, { once: true }));
   while (screen.busy) await painted();
   screen.draw(record, view, 1, null);
   await painted();

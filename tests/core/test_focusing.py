@@ -134,7 +134,7 @@ def test_focus_grows_with_the_stage_and_runs_back_with_the_route(shot: Shot) -> 
     assert larger.camera.focusing.focus == 12
     keyed = do(carried, "set_key", of="camera:a", value="focus", frame=0)
     grown = stage_enlarged(keyed, 3.0)
-    assert focus_at(grown, 3) == pytest.approx(12)
+    assert focus_at(grown, 3) == pytest.approx(0.5)
     assert grown.camera.focusing.focus == 4  # its keys tell
     back = do(carried, "reverse_route").route.framings
     assert (back[0].focus, back[-1].focus, back[-1].focus_ease) == (6.0, 2.0, "quad-out")
@@ -160,6 +160,12 @@ def test_sharp_from_here_to_there_is_what_the_limits_say_then(shot: Shot) -> Non
     assert state.optics
     limits = sharp_between(state.lens, state.optics.f_number, state.optics.focus)
     assert limits == pytest.approx((1.5, 6))
+    softened = do(opened, "soften_beyond", beyond=0.5)
+    state = camera_states(softened, [0])[0]
+    assert state.optics and state.optics.blur(state.focal_px, math.inf) == pytest.approx(0.5)
+    assert state.optics.f_number == camera_states(opened, [0])[0].optics.f_number
+    with pytest.raises(CoreError, match="px at most, with a strength of 300 %"):
+        do(opened, "soften_beyond", beyond=5000)
     endless = camera_states(do(opened, "set_sharp", far=0), [0])[0]
     assert endless.optics and endless.optics.focus == pytest.approx(3)
     with pytest.raises(CoreError, match=r"takes f/\d+.*nearer together"):

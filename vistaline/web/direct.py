@@ -13,18 +13,15 @@ from vistaline.core import edits
 from vistaline.core.easing import EASE_NAMES
 from vistaline.core.edits.shelf import MOVES
 from vistaline.core.foresight.overscan import Overscan, overscan
-from vistaline.core.geometry.focus import F_STOPS, hyperfocal, sharp_between
 from vistaline.core.geometry.optics import LENS_PRESETS, angle_of_view, gate_size
+from vistaline.core.scene.camera import how_focused
 from vistaline.core.scene.describe import describe_scene
 from vistaline.core.shot.mounts import FOLLOWS
 from vistaline.core.shot.retiming import times_of
 from vistaline.core.shot.shot import Shot
 from vistaline.core.speed import eased_with_peak, peak_of, speed_of
-from vistaline.core.stage.camera import CameraState, camera_states, depth_of
-from vistaline.core.stage.focused import how_blurred
 from vistaline.core.stage.keyed import shot_at_frame
 from vistaline.core.stage.shake import STARTING_SHAKES
-from vistaline.core.stage.tracks import track_of
 from vistaline.store.models import ShotRow
 from vistaline.web.context import services
 from vistaline.web.editing import arguments, playhead
@@ -81,7 +78,7 @@ def _camera(row: ShotRow, shot: Shot) -> dict[str, Any]:
     named = {each.id: each.name for each in shot.cameras}
     frame = playhead_asked(shot)
     return {
-        **_focus(shot, frame),
+        **how_focused(shot, frame),
         "now": shot_at_frame(shot, frame),
         "pin": pins_of(shot, f"camera:{shot.directed}", frame),
         "cameras": sorted(named.items()),
@@ -91,39 +88,6 @@ def _camera(row: ShotRow, shot: Shot) -> dict[str, Any]:
         "offer": _overscan(row, shot) if shot.route.shake else None,
         "follows": FOLLOWS,
     }
-
-
-def _focus(shot: Shot, frame: int) -> dict[str, Any]:
-    """Return how the directed camera is focused at a frame; nothing of one that sees all sharp."""
-    camera = camera_states(shot.evolve(cuts=()), [frame])[0]
-    optics = camera.optics
-    if optics is None:
-        return {}
-    far_enough = hyperfocal(camera.lens, optics.f_number)
-    return {
-        "optics": optics,
-        "sharp": sharp_between(camera.lens, optics.f_number, optics.focus),
-        "hyperfocal": far_enough,
-        "hyperfocal_near": sharp_between(camera.lens, optics.f_number, far_enough)[0],
-        "stops": F_STOPS,
-        "blurs": _blurs(shot, frame, camera),
-    }
-
-
-def _blurs(shot: Shot, frame: int, camera: CameraState) -> list[dict[str, Any]]:
-    """Return how blurred each layer's middle is, near to far; what is behind the camera is not."""
-    optics, found = camera.optics, []
-    assert optics
-    for layer in shot.layers:
-        if layer.is_backdrop or layer.hidden:
-            continue
-        pose = track_of(shot, layer, [frame]).poses[0]
-        away = depth_of(camera, pose[:3, 3])
-        if away <= 0:
-            continue
-        radius = 0.0 if layer.on_lens else optics.blur(camera.focal_px, away)
-        found.append({"name": layer.name, "away": away, "px": radius, "word": how_blurred(radius)})
-    return sorted(found, key=lambda each: float(each["away"]))
 
 
 def _overscan(row: ShotRow, shot: Shot) -> Overscan | None:

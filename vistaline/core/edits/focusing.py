@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from typing import Annotated, Literal
 
 import numpy as np
@@ -19,7 +20,12 @@ from vistaline.core.edits.registry import (
     with_layer,
 )
 from vistaline.core.errors import EditError
-from vistaline.core.geometry.focus import check_focus, f_number_between, sharp_between
+from vistaline.core.geometry.focus import (
+    check_focus,
+    f_number_between,
+    hole_radius,
+    sharp_between,
+)
 from vistaline.core.shot.character import Character
 from vistaline.core.shot.focusing import LEAST_F_NUMBER, MOST_F_NUMBER
 from vistaline.core.shot.route import EaseName
@@ -165,6 +171,28 @@ def set_sharp(
             f"{'nearer together' if f_number > MOST_F_NUMBER else 'farther apart'}."
         )
     return _with(shot, f_number=f_number, focus=focus, follows="")
+
+
+@verb("softness beyond")
+def soften_beyond(
+    shot: Shot, *, beyond: Annotated[float, Field(ge=0, le=1e4)], playhead: int = 0
+) -> Shot:
+    """Blur what is endlessly far by discs of ``beyond`` pixels' radius, by the blur's strength.
+
+    What looks sharp, and the f-number it takes, are the optics' and stay; the strength is effect.
+    """
+    camera = camera_states(shot.evolve(cuts=()), [playhead])[0]
+    if camera.optics is None:
+        raise EditError("Everything is sharp. Switch that off first.")
+    optics = camera.optics
+    lens_alone = replace(optics, hole=hole_radius(camera.lens, optics.f_number, optics.focus))
+    most = 3 * lens_alone.blur(camera.focal_px, math.inf)
+    if beyond > most:
+        raise EditError(
+            f"This lens softens what is beyond by {most:.3g} px at most, with a strength of 300 %. "
+            "Open it farther, or bring the limits nearer together."
+        )
+    return _with(shot, strength=3 * beyond / most if most else 0.0)
 
 
 @verb("drag the focus")

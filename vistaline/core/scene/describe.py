@@ -13,31 +13,24 @@ import numpy as np
 
 from vistaline.core.arrays import Matrix4
 from vistaline.core.errors import CoreError
-from vistaline.core.geometry.focus import LOOKS_SHARP, sharp_between
-from vistaline.core.geometry.irises import points_of
-from vistaline.core.geometry.optics import angle_of_view, gate_size
 from vistaline.core.geometry.ordering import NEAR
 from vistaline.core.looks.blending import MODES
+from vistaline.core.scene.camera import describe_camera, lens_points
 from vistaline.core.scene.guides import guide_boxes
-from vistaline.core.scene.plan import StagePlan, across_at, draw_plans, view_cone
+from vistaline.core.scene.plan import StagePlan, draw_plans
 from vistaline.core.scene.rows import describe_rows
 from vistaline.core.scene.tracks import pack_tracks
 from vistaline.core.shot.shot import Layer, Shot
-from vistaline.core.stage.camera import FAR, CameraState
 from vistaline.core.stage.cards import Card, card_of
 from vistaline.core.stage.evaluate import FrameState, evaluate
 from vistaline.core.stage.focused import LIVE_COPIES
 from vistaline.core.stage.ground import horizon_in
 from vistaline.core.stage.poses import layer_pose, texture_of
 from vistaline.core.stage.seen import plate_of, seen_from
-from vistaline.core.stage.sheet import PlanView
 from vistaline.core.stage.surfaces import surface_of, unit_at
 from vistaline.core.timing import timecode
 
 __all__ = ["card_matrix", "describe_scene", "pick_layer", "textures_in"]
-
-_GATHERED = 12
-"""Points of a lens that the live view gathers at rest."""
 
 
 def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
@@ -56,7 +49,7 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
         "duration": shot.frame.duration,
         "background": shot.background,
         "near": NEAR,
-        "lens": _lens_points(shot),
+        "lens": lens_points(shot),
         "copies": [[copy.radius, copy.pad] for copy in LIVE_COPIES],
         "guides": guide_boxes(*shot.frame.size),
         "ground": shot.taking_camera.position[1] - shot.ground.eye_height if shot.ground else None,
@@ -256,64 +249,12 @@ def _frame(frame: int, state: FrameState, shot: Shot, first: FrameState) -> dict
         "order": [state.cards[i].layer.id for i in state.order],
         "moved": {card.layer.id: card_matrix(card) for card in moved},
         "timecode": timecode(frame, shot.frame.rate),
-        "camera": _camera(camera),
+        "camera": describe_camera(camera),
         "horizon": horizon_in(shot, camera),
     }
     if state.layout is not first.layout or state.present != first.present:
         record["shadows"] = _shadows(state)
     return record
-
-
-def _camera(camera: CameraState) -> dict[str, Any]:
-    gate = gate_size(*camera.frame_size)
-    cones = {}
-    for view in PlanView:
-        apex, directions = view_cone(camera, view)
-        cones[view.value] = {
-            "apex": [round(float(v), 6) for v in apex],
-            "edges": [[round(float(v), 6) for v in edge] for edge in directions],
-        }
-    return {
-        "lens": round(camera.lens, 3),
-        "angle": round(angle_of_view(camera.lens, gate[0]), 2),
-        "cones": cones,
-        "focus": _focus(camera),
-    }
-
-
-def _lens_points(shot: Shot) -> list[list[float]]:
-    """Return points of the directed camera’s opening, right and up of its middle."""
-    iris = shot.camera.focusing.iris
-    return np.round(
-        points_of(_GATHERED, iris.blades, iris.turn, iris.roundness, iris.rims), 4
-    ).tolist()
-
-
-def _focus(camera: CameraState) -> dict[str, Any] | None:
-    """Return what is in focus and between where all looks sharp, in metres and on both plans.
-
-    None: everything is sharp. The far limit and its lines may be null: as far as one sees.
-    """
-    optics = camera.optics
-    if optics is None:
-        return None
-    near, far = sharp_between(camera.lens, optics.f_number, optics.focus)
-    distances = {"at": optics.focus, "near": near, "far": far if far < FAR else None}
-    lines = {
-        view.value: {
-            name: None if metres is None else np.round(across_at(camera, view, metres), 4).tolist()
-            for name, metres in distances.items()
-        }
-        for view in PlanView
-    }
-    told = {name: metres and round(metres, 3) for name, metres in distances.items()}
-    return told | {
-        "f_number": round(optics.f_number, 2),
-        "lines": lines,
-        # In shares of the frame's width: the radius of a disc is this times |1 / z - 1 / at|.
-        "limit": round(LOOKS_SHARP / 2 / gate_size(*camera.frame_size)[0], 9),
-        "blur": round(camera.focal_px * optics.hole / camera.frame_size[0], 9),
-    }
 
 
 def _plan(plan: StagePlan) -> dict[str, Any]:

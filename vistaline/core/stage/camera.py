@@ -139,6 +139,17 @@ class CameraState:
         )
         return clip @ self.camera_from_world
 
+    @cached_property
+    def clip_aside(self) -> FloatArray:
+        """(2, 4): what the first two rows of ``clip_from_world`` differ by through the rightmost
+        and the topmost point of the lens; through any other by its share of that, as the lens's
+        middle goes straight aside and what is in focus stays where it is."""
+        if self.optics is None:
+            return np.zeros((2, 4))
+        aside = self.clip_from_world[3] / self.optics.focus - (0.0, 0.0, 0.0, 1.0)
+        most = 2 * self.focal_px * self.optics.hole / np.array(self.frame_size)
+        return np.asarray(most[:, None] * aside)
+
 
 def camera_states(shot: Shot, frames: ArrayLike, *, shaken: bool = True) -> list[CameraState]:
     """Return the camera on the stage at ``frames`` (N,), whole or fractional.

@@ -97,15 +97,10 @@ export class Stage {
     return this.smaller.get(divisor);
   }
 
-  /** What the camera sees through a point of its lens, right and up in shares of its opening. */
-  #through(record, [right, up]) {
-    const e = [...record.clip];
-    const { blur, at } = record.camera.focus;
-    const { width, height } = record.base;
-    // What is in focus stays where it is in the frame; all else goes aside by its inverse distance.
-    [2 * blur * right, 2 * blur * (width / height) * up].forEach((aside, row) => {
-      for (let column = 0; column < 4; column++) e[4 * column + row] += aside * (e[4 * column + 3] / at - (column === 3 ? 1 : 0));
-    });
+  /** The matrix of what the camera sees through a point of its lens, right and up in shares of its opening. */
+  #through({ clip, camera }, point) {
+    const e = [...clip];
+    point.forEach((share, row) => camera.focus.aside[row].forEach((most, column) => (e[4 * column + row] += share * most)));
     return e;
   }
 
