@@ -134,7 +134,7 @@ def test_focus_grows_with_the_stage_and_runs_back_with_the_route(shot: Shot) -> 
     assert larger.camera.focusing.focus == 12
     keyed = do(carried, "set_key", of="camera:a", value="focus", frame=0)
     grown = stage_enlarged(keyed, 3.0)
-    assert focus_at(grown, 3) == pytest.approx(0.5)
+    assert focus_at(grown, 3) == pytest.approx(12)
     assert grown.camera.focusing.focus == 4  # its keys tell
     back = do(carried, "reverse_route").route.framings
     assert (back[0].focus, back[-1].focus, back[-1].focus_ease) == (6.0, 2.0, "quad-out")

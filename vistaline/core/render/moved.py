@@ -13,19 +13,19 @@ import numpy as np
 
 from vistaline.core.arrays import FloatArray, Matrix3
 from vistaline.core.looks.blending import MODES
+from vistaline.core.render.coarse import FromCopies
 from vistaline.core.render.laying import EDGES
 from vistaline.core.render.motion import image_move
 from vistaline.core.render.outlines import EVERYWHERE
 from vistaline.core.render.placing import Placed, hides
 from vistaline.core.render.soft import Softened
-from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH, Tile
-from vistaline.core.render.warp import BAND
+from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH, Tile
 from vistaline.core.stage.evaluate import FrameState
 
 __all__ = ["Blurred"]
 
 
-class Moved:
+class Moved(FromCopies):
     """A blurred card, moved; a :class:`Source`."""
 
     fetched = None
@@ -43,7 +43,7 @@ class Moved:
     ) -> None:
         """``blurred_from_frame``: from pixels of this frame of ``size`` to those of the frame it
         was blurred for."""
-        self._blurred, self._matrix, self._size = blurred, blurred_from_frame, size
+        self._blurred, self._matrix, self.size = blurred, blurred_from_frame, size
         self.nearness = nearness
         self.bounds = (0, 0, *size)
         x = np.arange(cover.shape[1] + 1) * TILE_WIDTH
@@ -60,8 +60,8 @@ class Moved:
         solid = some & all_over & opaque
         self.tiles[solid & (self.tiles > 0)] = Tile.SOLID
         cover[solid] = np.maximum(cover[solid], low[solid])
-        self._steps = self._steps_at(four)
-        self._steps[self.tiles == Tile.EMPTY] = -1
+        self.steps = self._steps_at(four)
+        self.steps[self.tiles == Tile.EMPTY] = -1
         self.seen = bool(self.tiles.any())
 
     def _corners_of(self, x: FloatArray, y: FloatArray) -> tuple[FloatArray, ...]:
@@ -85,45 +85,26 @@ class Moved:
         grown = cv2.dilate((steps + 1).astype(np.uint8), np.ones((3, 3), np.uint8)).astype(np.int64)
         return np.asarray(np.where(steps < 0, grown - 1, steps)[line, column])
 
-    def rows(self, band: int, out: np.ndarray, near: np.ndarray) -> None:
-        """Warp a band of the blurred picture; see :meth:`Source.rows`."""
-        steps = self._steps[band * BAND_LINES : (band + 1) * BAND_LINES]
-        bottom = min(BAND, self._size[1] - band * BAND)
-        if (steps == steps[0]).all():
-            self._warp(steps[0], band * BAND, out[:bottom])
-            return
-        for n, line in enumerate(steps):
-            rows = out[n * TILE_HEIGHT : min((n + 1) * TILE_HEIGHT, bottom)]
-            self._warp(line, band * BAND + n * TILE_HEIGHT, rows)
-
-    def _warp(self, steps: np.ndarray, top: int, out: np.ndarray) -> None:
-        column = 0
-        while column < len(steps):
-            step, first = int(steps[column]), column
-            while column < len(steps) and steps[column] == step:
-                column += 1
-            if step < 0:
-                continue
-            x0, x1 = first * TILE_WIDTH, min(column * TILE_WIDTH, self._size[0])
-            copy = self._blurred.copies[step]
-            share = 1 / copy.times
-            # Pixel centres are counted from 0 in both.
-            copy_from_blurred = np.array(
-                [
-                    [share, 0, copy.starts[0] - share / 2],
-                    [0, share, copy.starts[1] - share / 2],
-                    [0, 0, 1],
-                ]
-            )
-            frame_from_here = np.array([[1, 0, x0 + 0.5], [0, 1, top + 0.5], [0, 0, 1]])
-            cv2.warpPerspective(
-                copy.pixels,
-                copy_from_blurred @ self._matrix @ frame_from_here,
-                (x1 - x0, len(out)),
-                dst=out[:, x0:x1],
-                flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
-                borderMode=cv2.BORDER_CONSTANT,
-            )
+    def draw(self, step: int, x0: int, y0: int, out: np.ndarray, near: np.ndarray) -> None:
+        copy = self._blurred.copies[step]
+        share = 1 / copy.times
+        # Pixel centres are counted from 0 in both.
+        copy_from_blurred = np.array(
+            [
+                [share, 0, copy.starts[0] - share / 2],
+                [0, share, copy.starts[1] - share / 2],
+                [0, 0, 1],
+            ]
+        )
+        frame_from_here = np.array([[1, 0, x0 + 0.5], [0, 1, y0 + 0.5], [0, 0, 1]])
+        cv2.warpPerspective(
+            copy.pixels,
+            copy_from_blurred @ self._matrix @ frame_from_here,
+            (out.shape[1], out.shape[0]),
+            dst=out,
+            flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+            borderMode=cv2.BORDER_CONSTANT,
+        )
 
 
 def _count_in(
