@@ -7,7 +7,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import idle, open_bench, own
 from tests.browser.test_direct import tab
-from tests.browser.test_work import DUSK, change, looks_as_rendered
+from tests.browser.test_work import DUSK, change, fetched, looks_as_rendered
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
 
@@ -114,3 +114,31 @@ def test_the_live_view_is_blurred_as_the_render_is(page: Page) -> None:
     idle(page)
     page.wait_for_selector(".gate[data-blur=all]")
     looks_as_rendered(page, 40, least=0.985)
+
+
+def test_focus_and_shutter_are_proofed_and_rendered(page: Page) -> None:
+    focused(page)
+    shot = f"/shots/{own(DUSK)}"
+    sharp = fetched(page, f"{shot}/frame.png?n=96&width=480")
+    for field, value in ((FOCUS, "1.2"), ("#v-f-number", "1.4")):
+        with change(page):
+            page.fill(field, value)
+            page.press(field, "Enter")
+        idle(page)
+    blurred = fetched(page, f"{shot}/frame.png?n=96&width=480")
+    with change(page):
+        page.get_by_label("Motion blur").check()
+    idle(page)
+    moved = fetched(page, f"{shot}/frame.png?n=96&width=480")
+    assert len({sharp, blurred, moved}) == 3
+    assert len(blurred) < 0.9 * len(sharp)  # with less detail a PNG is smaller
+    page.locator("[data-part=gate]").focus()
+    page.keyboard.press("q")
+    expect(page.locator("[data-part=proof]")).to_be_visible(timeout=60_000)
+    page.goto(f"{shot}/output")
+    expect(page.locator("main")).to_contain_text("s a frame in draft", timeout=60_000)
+    page.check("[value=final]")
+    for name, value in (("percent", "25"), ("first", "95"), ("last", "96")):
+        page.fill(f"[name={name}]", value)
+    page.click("button.btn-ink:text('Render')")
+    expect(page.locator(".job[data-state=done]").first).to_be_visible(timeout=90_000)
