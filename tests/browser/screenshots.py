@@ -35,12 +35,12 @@ def views(page: Page) -> None:
     arrange_views(page)
     open_bench(page, 1, "direct")
     page.keyboard.press("2")
-    page.fill("[data-part=scrub]", "84")
+    page.fill("[data-part=scrub]", "48")
+    page.click("[data-do=near]")
     page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(8000)  # until the points of the lens are gathered
     take(page, "direct")
-    page.click("[data-theme-switch]")
-    take(page, "direct-dark")
-    page.click("[data-theme-switch]")
+    focus_view(page)
     direct_views(page)
     page.goto("/shots/1/output")
     page.fill("[name=percent]", "50")
@@ -140,6 +140,23 @@ def direct_views(page: Page) -> None:
     page.click("summary:has-text('Push in')")
     take(page, "direct-moves")
     page.click("[data-tab=framing]")
+
+
+def focus_view(page: Page) -> None:
+    """What is sharp, what lies before it and behind, while it is being set; by night."""
+    page.click("[data-theme-switch]")
+    page.click("[data-tab=camera]")
+    set_number(page, "#v-set_focus-focus", 2.0)
+    page.wait_for_selector(".gate[data-blur=all]", timeout=60_000)
+    page.click("[data-point=focus_on_point]")
+    page.wait_for_selector(".gate[data-tinted]")
+    page.wait_for_timeout(3000)
+    take(page, "direct-focus")
+    page.keyboard.press("Escape")
+    with change(page):
+        page.click("[data-history=undo]")
+    page.click("[data-tab=framing]")
+    page.click("[data-theme-switch]")
 
 
 def prepare_views(page: Page) -> None:

@@ -5,6 +5,7 @@ import { BLENDED_FRAGMENT, CARD_FRAGMENT, CARD_VERTEX, SHADOW_FRAGMENT, SHADOW_V
 import { lookOf, matrixOf, opacityOf } from "./tracks.js";
 
 const CORNERS = [[-1, -1], [1, -1], [-1, 1], [1, 1]];
+const OUTLINED = 2.5; // times the disc that still looks sharp: what is blurred more has no line round it
 const COPIES = [0, 1, 2, 3, 4, 5]; // as many blurred copies as the shader takes
 
 function define(material, name, value) {
@@ -139,7 +140,7 @@ export class Cards {
     const { uniforms } = card.material;
     const { image } = uniforms.picture.value ?? {};
     const e = new THREE.Matrix4().multiplyMatrices(this.clip.value, card.matrix).elements;
-    const depths = CORNERS.map(([x, y]) => Math.max((e[3] * x + e[7] * y) / 2 + e[15], 0.02));
+    const depths = this.#depths(card);
     const blur = focus ? focus.blur * across * share : 0;
     const disc = (depth) => blur * Math.abs(1 / depth - 1 / focus.at);
     const most = copies ? Math.max(...depths.map(disc)) : 0;
@@ -179,9 +180,23 @@ export class Cards {
 
   #tint(card, focus, tinted, across) {
     define(card.material, "TINTED", Boolean(tinted && focus));
+    define(card.material, "OUTLINED", Boolean(tinted && focus && this.#least(card, focus) < OUTLINED * focus.limit));
     if (!tinted || !focus) return;
     const { tintBlur, tintAt, tintLimit } = card.material.uniforms;
     [tintBlur.value, tintAt.value, tintLimit.value] = [focus.blur * across, 1 / focus.at, focus.limit * across];
+  }
+
+  /** How little a card is blurred where it is least, in shares of the frame's width. */
+  #least(card, { at, blur }) {
+    const depths = this.#depths(card);
+    if (Math.min(...depths) <= at && at <= Math.max(...depths)) return 0;
+    return blur * Math.min(...depths.map((depth) => Math.abs(1 / depth - 1 / at)));
+  }
+
+  /** How far before the camera a card's corners are, in metres. */
+  #depths(card) {
+    const e = new THREE.Matrix4().multiplyMatrices(this.clip.value, card.matrix).elements;
+    return CORNERS.map(([x, y]) => Math.max((e[3] * x + e[7] * y) / 2 + e[15], 0.02));
   }
 
   /** Draw a card larger by about a pixel all round, for its edges to be smooth. */

@@ -117,15 +117,33 @@ const MATTE = `
 const TINT = `
   #ifdef TINTED
   uniform float tintBlur; uniform float tintAt; uniform float tintLimit;
-  vec4 tinted(vec4 seen) {
+  // How much of what is drawn ends within a pixel and a half: by its neighbours, as what a shader
+  // knows of differences is told for squares of four pixels at once.
+  #ifdef OUTLINED
+  float ends(sampler2D picture) {
+    vec2 at = where(), size = vec2(textureSize(picture, 0));
+    mat2 step = mat2(dFdx(at), dFdy(at)) * 1.5;
+    float level = log2(max(max(length(step[0] * size), length(step[1] * size)) / 1.5, 1.0));
+    float least = 1.0, most = 0.0;
+    for (int n = 0; n < 8; n++) {
+      float turn = float(n) * 0.7854;
+      float there = textureLod(picture, at + step * vec2(cos(turn), sin(turn)), level).a;
+      least = min(least, there); most = max(most, there);
+    }
+    return smoothstep(0.25, 0.85, most - least);
+  }
+  #else
+  float ends(sampler2D picture) { return 0.0; }
+  #endif
+  vec4 tinted(sampler2D picture, vec4 seen) {
     float off = tintBlur * (gl_FragCoord.w - tintAt);
     float beside = smoothstep(1.0, 2.5, abs(off) / tintLimit);
     vec3 hue = off > 0.0 ? vec3(0.85, 0.28, 0.03) : vec3(0.02, 0.16, 0.5);
-    float line = clamp(fwidth(seen.a) * 1.5, 0.0, 1.0) * (1.0 - beside);
+    float line = ends(picture) * (1.0 - beside);
     return mix(vec4(mix(seen.rgb, hue * seen.a, 0.45 * beside), seen.a), vec4(1.0), line);
   }
   #else
-  vec4 tinted(vec4 seen) { return seen; }
+  vec4 tinted(sampler2D picture, vec4 seen) { return seen; }
   #endif`;
 export const CARD_FRAGMENT = `
   uniform sampler2D picture; uniform float opacity;
@@ -134,7 +152,7 @@ export const CARD_FRAGMENT = `
   ${LOOK}
   ${MATTE}
   ${TINT}
-  void main() { gl_FragColor = tinted(look(picture, place)) * (opacity * kept()); }`;
+  void main() { gl_FragColor = tinted(picture, look(picture, place)) * (opacity * kept()); }`;
 // A shadow lies on a card: black where that card is, as far as its own picture says.
 export const SHADOW_VERTEX = `
   uniform mat4 clip; uniform mat4 cardFromShadow;
