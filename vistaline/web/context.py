@@ -26,6 +26,8 @@ class KeptAnswers:
     """By a shot and its version: what to look at."""
     overscans: Kept[Overscan | None] = field(default_factory=lambda: Kept("overscans"))
     """By a shot and its version: what covers the edges of all its frames."""
+    expected: Kept[dict[str, float]] = field(default_factory=lambda: Kept("expected seconds"))
+    """By a shot and its version: about how long a frame takes in each quality."""
     prepared: Kept[Prepared] = field(default_factory=lambda: Kept("prepared"))
     """By a picture's file and the steps: a small copy after them."""
 

@@ -67,9 +67,12 @@ def _jobs(row: ShotRow) -> dict[str, Any]:
 @blueprint.get("/shots/<int:shot_id>/renders/expected")
 @login_required
 def expected(shot_id: int) -> Any:
-    """About how long a frame takes in each quality; measured on a small one."""
+    """About how long a frame takes in each quality; measured on a small one, once a version."""
     row = projects.find_shot(session(), person_id(), shot_id)
-    seconds = renders.expected_seconds(session(), row, services().library)
+    seconds = services().kept.expected.get(
+        (row.id, row.version),
+        lambda: renders.expected_seconds(session(), row, services().library),
+    )
     return render_template("output/_expected.html", row=row, seconds=seconds)
 
 
