@@ -24,7 +24,7 @@ from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render import modifiers
 from vistaline.core.render.clip import Output, render_frames
 from vistaline.core.render.frame import Renderer
-from vistaline.core.render.modifiers import Band, Placement
+from vistaline.core.render.modifier import Band, Placement
 from vistaline.core.render.source import STANDARD, Asked
 from vistaline.core.render.sources import source_on
 from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH

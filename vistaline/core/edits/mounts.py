@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import Field
 
+from vistaline.core.edits.lamps import with_lamp
 from vistaline.core.edits.registry import REGISTRY, on_stage, with_layers, without_rows
 from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
@@ -102,7 +103,8 @@ def remove_mount(shot: Shot, *, mount: str) -> Shot:
 
 @verb("ride on a mount")
 def ride_on(shot: Shot, *, rider: str, mount: str, follows: list[Follow] | None = None) -> Shot:
-    """Let something ride on a mount: ``camera``, ``layer:`` or ``mount:`` with its id.
+    """Let something ride on a mount: ``camera``, ``layer:``, ``lamp:`` or ``mount:`` with its
+    id.
 
     ``follows``: which of the mount's changes it takes part in; left out, all of them. It stays
     where it is seen.
@@ -123,6 +125,10 @@ def ride_on(shot: Shot, *, rider: str, mount: str, follows: list[Follow] | None 
         return shot.with_camera(route=shot.route.evolve(ride=ride))
     if kind == "mount":
         return _with_mount(shot, shot.mount(key).evolve(ride=ride))
+    if kind == "lamp":
+        if shot.lamp(key).with_camera:
+            raise EditError(f"{shot.lamp(key).name} travels with the camera. Let it stay first.")
+        return with_lamp(shot, shot.lamp(key).evolve(ride=ride))
     return with_layers(shot, [on_stage(shot, key).evolve(ride=ride)])
 
 
@@ -138,6 +144,12 @@ def ride_off(shot: Shot, *, rider: str) -> Shot:
             return shot
         values = _standing_values(standing_of(mount, shot.mounts))
         return _with_mount(shot, mount.evolve(ride=None, **values))
+    if kind == "lamp":
+        lamp = shot.lamp(key)
+        pose = carry_of(lamp.ride, shot.mounts).pose(space.pose(lamp.position, lamp.pan, lamp.tilt))
+        pan, tilt, _ = space.angles_of(pose[:3, :3])
+        x, y, z = pose[:3, 3].tolist()
+        return with_lamp(shot, lamp.evolve(ride=None, position=(x, y, z), pan=pan, tilt=tilt))
     if kind != "layer":
         raise EditError(f"{rider!r} is nothing that rides. Reload the page.")
     layer = on_stage(shot, key)
@@ -154,6 +166,7 @@ def riders_of(shot: Shot, mount: str) -> list[str]:
         *([CAMERA] if shot.route.ride and shot.route.ride.on == mount else []),
         *(f"mount:{m.id}" for m in shot.mounts if m.ride and m.ride.on == mount),
         *(f"layer:{x.id}" for x in shot.layers if x.ride and x.ride.on == mount),
+        *(f"lamp:{x.id}" for x in shot.lamps if x.ride and x.ride.on == mount),
     ]
 
 

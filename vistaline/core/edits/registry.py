@@ -78,6 +78,7 @@ def without(shot: Shot, ids: Collection[str]) -> Shot:
         layers=tuple(rest),
         rows=without_rows(shot, [f"layer:{key}" for key in ids]),
         pictures=pictures_used(shot, rest),
+        lamps=tuple(lamp.evolve(aim="") if lamp.aim in ids else lamp for lamp in shot.lamps),
         **routed | {"cameras": tuple(cameras)},
     )
 

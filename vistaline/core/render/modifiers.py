@@ -1,4 +1,4 @@
-"""The ordered list of what changes a card's pixels before they are composited: shadows, matte.
+"""What changes a card's pixels before they are composited, in order: light, shadows, matte.
 
 Each entry is a function that is given a card as it is placed in a frame and returns the modifier
 for it, or nothing. A new one is a class with one method and its function in the list.
@@ -6,111 +6,23 @@ for it, or nothing. A new one is a class with one method and its function in the
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
-from typing import Protocol
 
 import numpy as np
 
-from vistaline.core.arrays import FloatArray
-from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render.laying import EDGES
+from vistaline.core.render.lit import lit
+from vistaline.core.render.modifier import Band, Maker, Modifier, Placement
 from vistaline.core.render.modify import cast_shadow, keep_matte
 from vistaline.core.render.outlines import EVERYWHERE, bounds_of, shade_corners
-from vistaline.core.render.source import Asked, Quality, Source
+from vistaline.core.render.source import Source
 from vistaline.core.render.sources import source_on
-from vistaline.core.render.tiling import BAND_LINES
 from vistaline.core.render.warp import BAND, CardWarp
 from vistaline.core.shot.layer import Matte
-from vistaline.core.stage.camera import CameraState
-from vistaline.core.stage.cards import Card
-from vistaline.core.stage.evaluate import FrameState
 from vistaline.core.stage.shadows import Cast
 from vistaline.core.stage.surfaces import surface_of
 
-__all__ = ["MODIFIERS", "Band", "Modifier", "Placement", "modifiers_of"]
-
-
-@dataclass(frozen=True, eq=False)
-class Band:
-    """A band of rows of one card, as a modifier is given it."""
-
-    index: int
-    """Which band of the frame it is; its first row is ``BAND`` times that."""
-    pixels: np.ndarray
-    """(BAND, width, 4) uint16, linear light, premultiplied: to be changed in place."""
-    scratch: np.ndarray
-    """As large as ``pixels``, for whatever is wanted."""
-    told: np.ndarray
-    """(BAND, width) float32: what the source told with its pixels; ``near`` is for all sources."""
-    source: Source
-    camera: CameraState
-
-    @property
-    def lines(self) -> slice:
-        """Its lines among the frame's tiles."""
-        return slice(self.index * BAND_LINES, (self.index + 1) * BAND_LINES)
-
-    @cached_property
-    def near(self) -> np.ndarray:
-        """(BAND, width): 1/z in 1/m at every pixel; 0 or less where the card is not."""
-        if self.source.nearness is None:
-            return self.told
-        a, b, c = self.source.nearness
-        rows, columns = self.pixels.shape[:2]
-        y = self.index * BAND + np.arange(rows)[:, None] + 0.5
-        return np.asarray(a * (np.arange(columns) + 0.5) + b * y + c)
-
-    @cached_property
-    def world(self) -> FloatArray:
-        """(BAND, width, 3): the place on the stage, in metres, that each pixel shows.
-
-        Where the card is not it means nothing.
-        """
-        rows, columns = self.pixels.shape[:2]
-        x, y = np.meshgrid(np.arange(columns) + 0.5, self.index * BAND + np.arange(rows) + 0.5)
-        points = np.stack([x, y, np.ones_like(x)], axis=-1)
-        # With z towards the viewer, a pixel's ray is the inverse camera's, scaled to depth 1/near.
-        ways = points @ np.linalg.inv(self.camera.image_from_camera).T
-        with np.errstate(divide="ignore", invalid="ignore"):
-            places = ways / self.near[..., None]
-        turn, at = self.camera.world_from_camera[:3, :3], self.camera.position
-        return places @ turn.T + at
-
-
-class Modifier(Protocol):
-    """Something that happens to a card's pixels in one frame."""
-
-    def modify(self, band: Band) -> None:
-        """Change the band's pixels in place; called by several threads, each with its bands."""
-        ...
-
-
-@dataclass(frozen=True, eq=False)
-class Placement:
-    """A card as it is placed in a frame: what modifiers are chosen by."""
-
-    index: int
-    """Which of the frame's cards it is."""
-    card: Card
-    source: Source
-    state: FrameState
-    looks: Mapping[str, Pyramid]
-    quality: Quality
-    tiles: tuple[int, int]
-    """Lines and columns of the frame."""
-    camera: CameraState
-    """The state's, or that over another raster."""
-
-    @property
-    def unhidden(self) -> Asked:
-        """How what belongs to the card is wanted: whatever hides the card hides it anyway."""
-        return Asked(self.quality, opaque=False, cover=np.zeros(self.tiles))
-
-
-Maker = Callable[[Placement], Sequence[Modifier] | None]
-"""Says what it does to a card; None: nothing of the card is left, so that it is not drawn."""
+__all__ = ["MODIFIERS", "modifiers_of"]
 
 
 @dataclass(frozen=True, eq=False)
@@ -185,7 +97,7 @@ def _matte(placed: Placement) -> list[Modifier] | None:
     return [_MatteOn(source, edges, np.float32(other.opacity), asks)]
 
 
-MODIFIERS: list[Maker] = [_shadows, _matte]
+MODIFIERS: list[Maker] = [lit, _shadows, _matte]
 """In the order in which they happen."""
 
 

@@ -9,7 +9,8 @@ import numpy as np
 
 from vistaline.core.looks.blending import MODES, Blend
 from vistaline.core.picture.pyramid import Pyramid
-from vistaline.core.render.modifiers import Band, Modifier, Placement, modifiers_of
+from vistaline.core.render.modifier import Band, Modifier, Placement
+from vistaline.core.render.modifiers import modifiers_of
 from vistaline.core.render.source import Asked, Quality, Source
 from vistaline.core.render.sources import source_on
 from vistaline.core.stage.camera import CameraState

@@ -8,6 +8,7 @@ from typing import Protocol
 
 from vistaline.core.errors import ShotError
 from vistaline.core.shot.cameras import Camera, Cut, Take
+from vistaline.core.shot.lamps import Lamp
 from vistaline.core.shot.layer import Layer
 from vistaline.core.shot.mounts import Mount, standing_of
 from vistaline.core.shot.route import Route
@@ -29,6 +30,8 @@ class ShotParts(Protocol):
     def frame_styles(self) -> Collection[str]: ...
     @property
     def directed(self) -> str: ...
+    @property
+    def lamps(self) -> Sequence[Lamp]: ...
     @property
     def cameras(self) -> Sequence[Camera]: ...
     @property
@@ -85,6 +88,7 @@ def _misfits(shot: ShotParts) -> Findings:
                 field=f"{place}.ride",
             )
         yield from _route(shot, route, ids, place)
+    yield from _lamps(shot, ids, mounts)
     yield from _cuts(shot)
     yield from _rows(shot, ids, mounts)
 
@@ -108,9 +112,30 @@ def _layers(shot: ShotParts, ids: Collection[str], mounts: Collection[str]) -> F
                 )
 
 
+def _lamps(shot: ShotParts, layers: Collection[str], mounts: Collection[str]) -> Findings:
+    if len({lamp.id for lamp in shot.lamps}) < len(shot.lamps):
+        yield ShotError("Two lamps have one id; each needs its own.", field="lamps")
+    for i, lamp in enumerate(shot.lamps):
+        for field, named, known, kind in (
+            ("aim", lamp.aim, layers, "aims at"),
+            ("ride", lamp.ride and lamp.ride.on, mounts, "rides on"),
+        ):
+            if named and named not in known:
+                yield ShotError(
+                    f"Lamp {lamp.name!r} {kind} {named!r}, which is not in the shot.",
+                    field=f"lamps.{i}.{field}",
+                )
+
+
 def _rows(shot: ShotParts, layers: Collection[str], mounts: Collection[str]) -> Findings:
     cameras = {camera.id for camera in shot.cameras}
-    known = {"layer": layers, "mount": mounts, "style": shot.frame_styles, "camera": cameras}
+    known = {
+        "layer": layers,
+        "mount": mounts,
+        "style": shot.frame_styles,
+        "camera": cameras,
+        "lamp": {lamp.id for lamp in shot.lamps},
+    }
     end, seen = shot.duration - 1, set()
     for i, row in enumerate(shot.rows):
         kind, _, name = row.of.partition(":")

@@ -106,6 +106,9 @@ class Layer(Part):
     motion_blur: bool = Field(
         True, description="Whether it is blurred by motion, where the shot is."
     )
+    takes_light: bool = Field(
+        True, description="Whether lamps light it; else it is seen as it is, whatever they do."
+    )
     hidden: bool = False
     locked: bool = False
 
@@ -113,6 +116,11 @@ class Layer(Part):
     def always_sharp(self) -> bool:
         """Whether no lens blurs it: it stays with the lens, or is behind all, without detail."""
         return self.is_backdrop or self.on_lens
+
+    @property
+    def is_lit(self) -> bool:
+        """Whether lamps light it: what stands somewhere, and is not kept from it."""
+        return self.takes_light and not (self.is_backdrop or self.on_lens)
 
     @model_validator(mode="after")
     def _fits_together(self) -> Self:

@@ -40,7 +40,7 @@ class Row(Part):
     of: str = Field(
         min_length=1,
         max_length=200,
-        description="layer:, mount:, camera: or style: and its id or name.",
+        description="layer:, mount:, camera:, lamp: or style: and its id or name.",
     )
     value: str = Field(description="Which of its values; the shot file's page lists them.")
     keys: tuple[Key, ...] = Field(min_length=1)

@@ -23,6 +23,7 @@ from vistaline.core.looks.frame_styles import FrameStyle
 from vistaline.core.model import HexColour, Part
 from vistaline.core.shot.cameras import Camera, Cut, Take
 from vistaline.core.shot.checks import check_shot, with_ids
+from vistaline.core.shot.lamps import MOST_LAMPS, Lamp
 from vistaline.core.shot.layer import Layer, Matte, PictureRef
 from vistaline.core.shot.mounts import Mount
 from vistaline.core.shot.route import EaseName, Route
@@ -86,6 +87,9 @@ class Shot(Part):
     mounts: tuple[Mount, ...] = Field((), max_length=200)
     layers: tuple[Layer, ...] = Field(
         (), max_length=500, description="Of two at one distance, the later is in front."
+    )
+    lamps: tuple[Lamp, ...] = Field(
+        (), max_length=MOST_LAMPS, description="Without any, layers are seen as they are."
     )
     cameras: tuple[Camera, ...] = Field((Camera(),), min_length=1, max_length=50)
     directed: str = Field("a", description="The id of the camera whose route is worked on.")
@@ -163,6 +167,13 @@ class Shot(Part):
             if mount.id == mount_id:
                 return mount
         raise ShotError(f"There is no mount {mount_id!r} in this shot (it may have been removed).")
+
+    def lamp(self, lamp_id: str) -> Lamp:
+        """Return the lamp with this id; ShotError if there is none."""
+        for lamp in self.lamps:
+            if lamp.id == lamp_id:
+                return lamp
+        raise ShotError(f"There is no lamp {lamp_id!r} in this shot (it may have been removed).")
 
     def layer(self, layer_id: str) -> Layer:
         """Return the layer with this id; ShotError if there is none."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -16,6 +16,7 @@ from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.camera import CameraState, camera_states, live_cameras
 from vistaline.core.stage.cards import Card, backdrop_of, followed, tracked
 from vistaline.core.stage.keyed import rows_of, valued
+from vistaline.core.stage.lamps import Light, lights_at
 from vistaline.core.stage.presence import present_at
 from vistaline.core.stage.shadows import Cast, Fallen, casts_of
 from vistaline.core.stage.tracks import Track, track_of
@@ -144,13 +145,15 @@ class FrameState:
     layout: _Layout
     present: Sequence[bool]
     """Which of ``cards`` are seen at this time, by this camera."""
+    lights: Sequence[Light] = ()
+    """The lamps that are on; without any, layers are seen as they are."""
 
     def seen_by(self, camera: CameraState) -> FrameState:
         """Return the same time as another camera sees it."""
         layout = self.layout
         if layout.camera is not None:
             layout = _Layout(layout.stage, layout.n, camera)
-        return FrameState(camera=camera, layout=layout, present=self.present)
+        return replace(self, camera=camera, layout=layout)
 
     @property
     def cards(self) -> Sequence[Card]:
@@ -227,9 +230,14 @@ def evaluate(shot: Shot, frames: ArrayLike, *, exposing: float | None = None) ->
             if not layer.is_backdrop
         },
     )
+    cameras = camera_states(shot, times)
+    lights = lights_at(shot, times, cameras)
     return [
         FrameState(
-            camera=camera, layout=stage.still or _Layout(stage, n, camera), present=present[n]
+            camera=camera,
+            layout=stage.still or _Layout(stage, n, camera),
+            present=present[n],
+            lights=lights[n],
         )
-        for n, camera in enumerate(camera_states(shot, times))
+        for n, camera in enumerate(cameras)
     ]

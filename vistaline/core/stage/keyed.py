@@ -32,6 +32,7 @@ def things_of(shot: Shot) -> dict[str, Part]:
         **{f"mount:{mount.id}": mount for mount in shot.mounts},
         **{f"style:{name}": style for name, style in shot.frame_styles.items()},
         **{f"camera:{camera.id}": camera for camera in shot.cameras},
+        **{f"lamp:{lamp.id}": lamp for lamp in shot.lamps},
     }
 
 
@@ -49,6 +50,7 @@ def with_things(shot: Shot, things: Mapping[str, Part], **more: Any) -> Shot:
             name: things.get(f"style:{name}", style) for name, style in shot.frame_styles.items()
         },
         cameras=tuple(things.get(f"camera:{each.id}", each) for each in shot.cameras),
+        lamps=tuple(things.get(f"lamp:{each.id}", each) for each in shot.lamps),
         **more,
     )
 
@@ -85,4 +87,6 @@ def called(shot: Shot, of: str) -> str:
         return shot.layer(name).name
     if kind == "camera":
         return f"Camera {next(each.name for each in shot.cameras if each.id == name)}"
+    if kind == "lamp":
+        return shot.lamp(name).name
     return shot.mount(name).name if kind == "mount" else name

@@ -1,0 +1,165 @@
+"""A card in the light of lamps: computed every few pixels, and run evenly between them.
+
+What changes slowly over a surface is known at the corners of squares of ``_CELL`` pixels: the
+cosine, the fall-off, the angle from a spot's axis. A spot's edge itself is told at every pixel.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+
+from vistaline.core.arrays import FloatArray
+from vistaline.core.geometry.light import cone_slope
+from vistaline.core.render.modifier import Band, Modifier, Placement
+from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH
+from vistaline.core.render.warp import BAND
+from vistaline.core.shot.lamps import LampKind
+from vistaline.core.stage.lamps import Light, light_at, share_of
+
+__all__ = ["lit"]
+
+_CELL = 8
+
+
+def lit(placed: Placement) -> Sequence[Modifier]:
+    """Return what lamps do to a card: nothing, where there are none or it takes no light."""
+    lights = placed.state.lights
+    if not lights or not placed.card.layer.is_lit:
+        return []
+    if placed.source.nearness is None:
+        return [_LitBody(lights)]
+    return [_LitPlane(lights, placed.card.world_from_card[:3, 2])]
+
+
+@dataclass(frozen=True, eq=False)
+class _LitPlane:
+    lights: Sequence[Light]
+    normal: FloatArray
+    """(3,)"""
+
+    def modify(self, band: Band) -> None:
+        rows, columns = band.pixels.shape[:2]
+        x = np.arange(0, columns + _CELL, _CELL, dtype=np.float64)
+        y = band.index * BAND + np.arange(0, rows + _CELL, _CELL, dtype=np.float64)
+        places = _places_on(band, x, y)
+        spots = [each for each in self.lights if each.lamp.kind is LampKind.SPOT]
+        others = [each for each in self.lights if each.lamp.kind is not LampKind.SPOT]
+        cells = np.empty((len(y), len(x), 3 + 2 * len(spots)), np.float32)
+        cells[..., :3] = light_at(others, places, self.normal)
+        colours = np.zeros((len(spots), 3), np.float32)
+        slopes = np.zeros((len(spots), 2), np.float32)
+        for n, spot in enumerate(spots):
+            whole = _without_cone(spot)
+            cells[..., 3 + 2 * n] = share_of(whole, places, self.normal)
+            ways = places - spot.place
+            long = np.maximum(np.linalg.norm(ways, axis=-1), 1e-9)
+            cells[..., 4 + 2 * n] = ways @ spot.way / long
+            colours[n], slopes[n] = spot.colour, cone_slope(spot.lamp.cone, spot.lamp.softness)
+        _shine(band.pixels, cells, colours, slopes, band.source.tiles[band.lines])
+
+
+def _without_cone(spot: Light) -> Light:
+    return Light(spot.lamp.evolve(kind=LampKind.POINT), spot.place, spot.way, spot.colour)
+
+
+def _places_on(band: Band, x: FloatArray, y: FloatArray) -> FloatArray:
+    """Return the places (lines, columns, 3) of a plane that frame pixels ``x``, ``y`` show.
+
+    Where the plane is behind the camera there, or nearly edge on, they are some place far away.
+    """
+    assert band.source.nearness is not None
+    a, b, c = band.source.nearness
+    across, down = np.meshgrid(x, y)
+    near = np.maximum(a * across + b * down + c, 1e-6)
+    points = np.stack([across, down, np.ones_like(across)], axis=-1)
+    ways = points @ np.linalg.inv(band.camera.image_from_camera).T
+    turn = band.camera.world_from_camera[:3, :3]
+    return ways / near[..., None] @ turn.T + np.array(band.camera.position)
+
+
+@dataclass(frozen=True, eq=False)
+class _LitBody:
+    lights: Sequence[Light]
+
+    def modify(self, band: Band) -> None:
+        lines = band.source.tiles[band.lines]
+        columns = np.flatnonzero(lines.any(axis=0))
+        if not len(columns):
+            return
+        near, world = band.near, band.world
+        normals = _normals(world, near)
+        there = near > 0
+        light = light_at(self.lights, world[there], normals[there]).astype(np.float32)
+        pixels = band.pixels[there]
+        pixels[:, :3] = np.minimum(np.rint(pixels[:, :3] * light), pixels[:, 3:])
+        band.pixels[there] = pixels
+
+
+def _normals(world: FloatArray, near: np.ndarray) -> FloatArray:
+    """Return the normal (rows, columns, 3) at every pixel, from its neighbours on the surface.
+
+    Of the two neighbours along each axis that one counts whose distance differs less: over a crease
+    or an edge nothing is told.
+    """
+    ways = []
+    for axis in (1, 0):
+        later, earlier = (np.roll(world, step, axis) for step in (-1, 1))
+        ahead, behind = (np.roll(near, step, axis) for step in (-1, 1))
+        for side, here in ((ahead, -1), (behind, 0)):
+            edge = (slice(None), here) if axis else (here,)
+            side[edge] = 0
+        forward = (np.abs(ahead - near) <= np.abs(behind - near)) & (ahead > 0)
+        forward |= behind <= 0
+        ways.append(np.where(forward[..., None], later - world, world - earlier))
+    normals = np.cross(ways[0], ways[1])
+    long = np.linalg.norm(normals, axis=-1, keepdims=True)
+    return np.asarray(normals / np.maximum(long, 1e-12))
+
+
+@njit(nogil=True, cache=True)
+def _shine(pixels, cells, colours, slopes, tiles):  # type: ignore[no-untyped-def]
+    """Multiply a band's ``pixels`` by the light in ``cells`` (lines, columns, 3 + 2 * spots).
+
+    The first three numbers of a cell are light, then come share and cosine of each spot, of
+    ``colours`` (spots, 3) and ``slopes`` (spots, 2). ``tiles`` (lines, columns): 0 where nothing
+    is. What gets brighter than white stays white.
+    """
+    count = cells.shape[2]
+    row = np.empty((cells.shape[1], count), np.float32)
+    for j in range(pixels.shape[0]):
+        down = (np.float32(j) + np.float32(0.5)) / np.float32(_CELL)
+        line = int(down)
+        share = down - np.float32(line)
+        for n in range(cells.shape[1]):
+            for c in range(count):
+                first = cells[line, n, c]
+                row[n, c] = first + share * (cells[line + 1, n, c] - first)
+        for column in range(tiles.shape[1]):
+            if tiles[j // TILE_HEIGHT, column] == 0:
+                continue
+            x0, x1 = column * TILE_WIDTH, min((column + 1) * TILE_WIDTH, pixels.shape[1])
+            for n in range(x0 // _CELL, (x1 + _CELL - 1) // _CELL):
+                left, right = row[n], row[n + 1]
+                for x in range(n * _CELL, min((n + 1) * _CELL, x1)):
+                    t = (np.float32(x - n * _CELL) + np.float32(0.5)) / np.float32(_CELL)
+                    red = left[0] + t * (right[0] - left[0])
+                    green = left[1] + t * (right[1] - left[1])
+                    blue = left[2] + t * (right[2] - left[2])
+                    for s in range(colours.shape[0]):
+                        at = 3 + 2 * s
+                        cosine = left[at + 1] + t * (right[at + 1] - left[at + 1])
+                        edge = min(cosine * slopes[s, 0] + slopes[s, 1], np.float32(1))
+                        if edge > 0:
+                            strong = (left[at] + t * (right[at] - left[at])) * edge * edge
+                            red += strong * colours[s, 0]
+                            green += strong * colours[s, 1]
+                            blue += strong * colours[s, 2]
+                    pixel = pixels[j, x]
+                    white = np.float32(pixel[3])
+                    pixel[0] = np.uint16(min(np.float32(pixel[0]) * red, white) + np.float32(0.5))
+                    pixel[1] = np.uint16(min(np.float32(pixel[1]) * green, white) + np.float32(0.5))
+                    pixel[2] = np.uint16(min(np.float32(pixel[2]) * blue, white) + np.float32(0.5))
