@@ -28,6 +28,7 @@ from vistaline.store.settings import Settings
 from vistaline.web import (
     context,
     direct,
+    dress,
     health,
     listing,
     output,
@@ -107,6 +108,7 @@ def create_app(settings: Settings | None = None, *, queue: Queue | None = None) 
         shots.blueprint,
         stage.blueprint,
         direct.blueprint,
+        dress.blueprint,
         output.blueprint,
         room.blueprint,
         vendor.blueprint,

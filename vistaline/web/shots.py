@@ -21,6 +21,7 @@ from vistaline.core.picture.still import encode_jpeg, encode_png
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.render.proof import proof_frames
 from vistaline.core.scene.describe import describe_scene, pick_layer, textures_in
+from vistaline.core.shot.lamps import Lamp
 from vistaline.core.shot.route import Framing
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.cards import Card
@@ -70,6 +71,13 @@ def arrange(shot_id: int) -> Any:
 def direct(shot_id: int) -> Any:
     """The Direct bench."""
     return _page("direct/direct.html", shot_id, bench="direct")
+
+
+@blueprint.get("/<int:shot_id>/dress")
+@login_required
+def dress(shot_id: int) -> Any:
+    """The Dress bench."""
+    return _page("dress/dress.html", shot_id, bench="dress")
 
 
 def shot_asked_for(shot: Shot) -> Shot:
@@ -192,7 +200,14 @@ def _values(shot: Shot, frame: int) -> dict[str, Any]:
     return {
         "layers": {layer.id: _layer_values(layer) for layer in shot.layers},
         "framings": [_framing_values(framing) for framing in shot.route.framings],
+        "lamps": {lamp.id: _lamp_values(lamp) for lamp in shot.lamps},
     }
+
+
+def _lamp_values(lamp: Lamp) -> dict[str, float]:
+    x, y, z = lamp.position
+    values = {"across": x, "up": y, "forward": -z}
+    return {f"set_lamp.{name}": value for name, value in values.items()}
 
 
 def _layer_values(layer: Layer) -> dict[str, float]:

@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Annotated
-
 import numpy as np
-from pydantic import Field
 
+from vistaline.core.arrays import FloatArray
 from vistaline.core.edits.registry import REGISTRY, on_stage, with_layers, without_rows
 from vistaline.core.errors import EditError
 from vistaline.core.model import HexColour
 from vistaline.core.shot.lamps import MOST_LAMPS, Falloff, Lamp, LampKind
 from vistaline.core.shot.mounts import carry_of
-from vistaline.core.shot.shot import Shot
-from vistaline.core.stage.camera import camera_states
+from vistaline.core.shot.shot import Layer, Shot
+from vistaline.core.stage.camera import CameraState, camera_states
+from vistaline.core.stage.lamps import lights_at
 from vistaline.core.stage.placing import stage_card
 from vistaline.core.stage.sheet import PlanView
 
@@ -35,7 +34,7 @@ def with_lamp(shot: Shot, lamp: Lamp) -> Shot:
 
 @verb("add lamp")
 def add_lamp(shot: Shot, *, kind: LampKind, layer: str = "", playhead: int = 0) -> Shot:
-    """Add a lamp: before a layer and aimed at it; or before what stands in the shot's middle.
+    """Add a lamp: before a layer, or before what stands in the middle of the frame; aimed at it.
 
     It stands to the left of the camera and above it, half way to what it lights, which it shows
     as bright as it is. The first lamp of a shot does not stand alone in the dark: a weak light
@@ -43,19 +42,13 @@ def add_lamp(shot: Shot, *, kind: LampKind, layer: str = "", playhead: int = 0) 
     """
     if len(shot.lamps) + 2 > MOST_LAMPS:
         raise EditError(f"A shot has {MOST_LAMPS} lamps at most. Remove one first.")
-    standing = [each for each in shot.layers if each.is_lit and not each.hidden]
-    if layer:
-        target = on_stage(shot, layer)
-    elif standing:
-        target = sorted(standing, key=lambda each: each.distance)[len(standing) // 2]
-    else:
-        raise EditError("There is nothing here that a lamp could light. Add a layer first.")
     camera = camera_states(shot.evolve(cuts=()), [playhead])[0]
+    target = on_stage(shot, layer) if layer else _in_the_middle(shot, camera)
     middle = stage_card(shot, target).world_from_card[:3, 3]
     home = np.array(camera.position)
     away = float(np.linalg.norm(middle - home))
     right, up = camera.world_from_camera[:3, 0], camera.world_from_camera[:3, 1]
-    place = home + (middle - home) * 0.5 + (up * 0.3 - right * 0.3) * away
+    place = home + (middle - home) * 0.5 + (up * 0.12 - right * 0.12) * away
     aimed = kind in (LampKind.SPOT, LampKind.PARALLEL)
     made = Lamp(
         id=_free_id(shot),
@@ -72,6 +65,20 @@ def add_lamp(shot: Shot, *, kind: LampKind, layer: str = "", playhead: int = 0) 
         id=_free_id(lit), name=_NAMES[LampKind.AMBIENT], kind=LampKind.AMBIENT, brightness=0.25
     )
     return lit.evolve(lamps=(*lit.lamps, faint))
+
+
+def _in_the_middle(shot: Shot, camera: CameraState) -> Layer:
+    """Return what stands nearest to the middle of the frame, of what lamps light."""
+    ahead = -camera.world_from_camera[:3, 2]
+
+    def aside(layer: Layer) -> float:
+        way = stage_card(shot, layer).world_from_card[:3, 3] - camera.position
+        return float(way @ ahead / max(float(np.linalg.norm(way)), 1e-9))
+
+    standing = [each for each in shot.layers if each.is_lit and not each.hidden]
+    if not standing:
+        raise EditError("There is nothing here that a lamp could light. Add a layer first.")
+    return max(reversed(standing), key=aside)
 
 
 def _free_id(shot: Shot) -> str:
@@ -155,16 +162,39 @@ def drag_lamp(
     playhead: int = 0,
 ) -> Shot:
     """Move a lamp on the plan by metres of the sheet, whatever it rides on or travels with."""
-    found = shot.lamp(lamp)
     way = np.array([dx, 0.0, -dy] if view is PlanView.ABOVE else [0.0, dy, -dx])
-    carry = carry_of(found.ride, shot.mounts)
+    return _shifted(shot, shot.lamp(lamp), way, playhead)
+
+
+@verb("move lamp")
+def drag_lamp_seen(
+    shot: Shot, *, lamp: str, dx: float, dy: float, frame: int = 0, playhead: int = 0
+) -> Shot:
+    """Move a lamp across what the camera sees, by frame pixels; its distance stays."""
+    camera = camera_states(shot, [frame])[0]
+    light = next(
+        each
+        for each in lights_at(shot, np.array([float(frame)]), [camera])[0]
+        if each.lamp.id == lamp
+    )
+    depth = -float((camera.camera_from_world @ [*light.place, 1.0])[2])
+    if depth <= 0:
+        raise EditError(f"{light.lamp.name} is behind the camera. Drag it on the plan.")
+    across, up = dx * depth / camera.focal_px, -dy * depth / camera.focal_px
+    way = camera.world_from_camera[:3, :2] @ [across, up]
+    return _shifted(shot, shot.lamp(lamp), way, playhead)
+
+
+def _shifted(shot: Shot, lamp: Lamp, way: FloatArray, playhead: int) -> Shot:
+    """Return the shot with a lamp moved by metres of the stage, whatever carries it."""
+    carry = carry_of(lamp.ride, shot.mounts)
     if carry.moves:
         way = carry.turn.T @ way / carry.scale
-    if found.with_camera:
+    if lamp.with_camera:
         camera = camera_states(shot.evolve(cuts=()), [playhead])[0]
         way = camera.world_from_camera[:3, :3].T @ way
-    x, y, z = (np.array(found.position) + way).tolist()
-    return with_lamp(shot, found.evolve(position=(x, y, z)))
+    x, y, z = (np.array(lamp.position) + way).tolist()
+    return with_lamp(shot, lamp.evolve(position=(x, y, z)))
 
 
 @verb("let a lamp travel with the camera")
@@ -193,12 +223,11 @@ def remove_lamp(shot: Shot, *, lamp: str) -> Shot:
     )
 
 
-@verb("light of the lamps")
-def take_light(
-    shot: Shot,
-    *,
-    layers: Annotated[list[str], Field(min_length=1)],
-    takes_light: bool = False,
-) -> Shot:
-    """Let lamps light some layers, or not: then they are seen as they are."""
-    return with_layers(shot, [shot.layer(each).evolve(takes_light=takes_light) for each in layers])
+@verb("who takes light")
+def choose_lit(shot: Shot, *, layers: list[str]) -> Shot:
+    """Say which layers lamps light; the others are seen as they are, whatever lamps do."""
+    wanted = {each for each in layers if each}
+    for each in wanted:
+        shot.layer(each)
+    able = [each for each in shot.layers if each.stands_lit]
+    return with_layers(shot, [each.evolve(takes_light=each.id in wanted) for each in able])

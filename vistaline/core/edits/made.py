@@ -8,7 +8,7 @@ __all__ = ["made_by"]
 
 
 def made_by(before: Shot, after: Shot) -> dict[str, object]:
-    """Return the layers (ids), the mount (id) and the framing (index) that are new in ``after``.
+    """Return what is new in ``after``: layers, a mount, a lamp (ids), a framing (its index).
 
     Only kinds of which something is new are there; with several new framings, the last.
     """
@@ -19,6 +19,9 @@ def made_by(before: Shot, after: Shot) -> dict[str, object]:
     mounts = {each.id for each in before.mounts}
     if new := [each.id for each in after.mounts if each.id not in mounts]:
         found["mount"] = new[-1]
+    lamps = {each.id for each in before.lamps}
+    if new := [each.id for each in after.lamps if each.id not in lamps]:
+        found["lamp"] = new[0]  # what else comes with the first goes without saying
     # New framings come in one run, and may shift those after them in time.
     old, now = ([each.evolve(frame=0) for each in shot.route.framings] for shot in (before, after))
     if before.directed == after.directed and len(now) > len(old):

@@ -17,6 +17,7 @@ from vistaline.core.geometry.ordering import NEAR
 from vistaline.core.looks.blending import MODES
 from vistaline.core.scene.camera import describe_camera, lens_points
 from vistaline.core.scene.guides import guide_boxes
+from vistaline.core.scene.lamps import describe_lights
 from vistaline.core.scene.plan import StagePlan, draw_plans
 from vistaline.core.scene.rows import describe_rows
 from vistaline.core.scene.tracks import pack_tracks
@@ -53,6 +54,7 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
         "copies": [[copy.radius, copy.pad] for copy in LIVE_COPIES],
         "guides": guide_boxes(*shot.frame.size),
         "ground": shot.taking_camera.position[1] - shot.ground.eye_height if shot.ground else None,
+        "lamps": [{"id": lamp.id, "name": lamp.name} for lamp in shot.lamps],
         "layers": [_layer(shot, layer, places.get(layer.id)) for layer in shot.layers],
         "mounts": [{"id": mount.id, "name": mount.name} for mount in shot.mounts],
         "shadows": _shadows(first),
@@ -164,6 +166,7 @@ def _layer(shot: Shot, layer: Layer, card: Card | None) -> dict[str, Any]:
         "texture": texture_of(shot, layer),
         "backdrop": layer.is_backdrop,
         "sharp": layer.always_sharp,
+        "lit": layer.is_lit,
         "distance": layer.distance,
         "percent": layer.scale * 100,
         "pan": layer.pan,
@@ -251,6 +254,7 @@ def _frame(frame: int, state: FrameState, shot: Shot, first: FrameState) -> dict
         "timecode": timecode(frame, shot.frame.rate),
         "camera": describe_camera(camera),
         "horizon": horizon_in(shot, camera),
+        "lights": describe_lights(state.lamps),
     }
     if state.layout is not first.layout or state.present != first.present:
         record["shadows"] = _shadows(state)

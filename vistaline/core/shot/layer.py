@@ -118,9 +118,14 @@ class Layer(Part):
         return self.is_backdrop or self.on_lens
 
     @property
+    def stands_lit(self) -> bool:
+        """Whether lamps could light it: it stands somewhere."""
+        return not (self.is_backdrop or self.on_lens)
+
+    @property
     def is_lit(self) -> bool:
-        """Whether lamps light it: what stands somewhere, and is not kept from it."""
-        return self.takes_light and not (self.is_backdrop or self.on_lens)
+        """Whether lamps light it: it stands somewhere, and is not kept from their light."""
+        return self.takes_light and self.stands_lit
 
     @model_validator(mode="after")
     def _fits_together(self) -> Self:

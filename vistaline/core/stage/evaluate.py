@@ -145,8 +145,13 @@ class FrameState:
     layout: _Layout
     present: Sequence[bool]
     """Which of ``cards`` are seen at this time, by this camera."""
-    lights: Sequence[Light] = ()
-    """The lamps that are on; without any, layers are seen as they are."""
+    lamps: Sequence[Light] = ()
+    """All lamps of the shot, those that are off, too."""
+
+    @cached_property
+    def lights(self) -> Sequence[Light]:
+        """The lamps that are on; without any, layers are seen as they are."""
+        return [light for light in self.lamps if light.lamp.on]
 
     def seen_by(self, camera: CameraState) -> FrameState:
         """Return the same time as another camera sees it."""
@@ -237,7 +242,7 @@ def evaluate(shot: Shot, frames: ArrayLike, *, exposing: float | None = None) ->
             camera=camera,
             layout=stage.still or _Layout(stage, n, camera),
             present=present[n],
-            lights=lights[n],
+            lamps=lights[n],
         )
         for n, camera in enumerate(cameras)
     ]

@@ -42,13 +42,12 @@ class Light:
 
 
 def lights_at(shot: Shot, times: FloatArray, cameras: Sequence[CameraState]) -> list[list[Light]]:
-    """Return the lamps that are on at ``times`` (N,), before the camera that is seen then."""
-    burning = [lamp for lamp in shot.lamps if lamp.on]
-    if not burning:
+    """Return all lamps at ``times`` (N,), before the ``cameras`` that are seen then."""
+    if not shot.lamps:
         return [[]] * len(times)
     moving = moving_mounts(shot, times)
     found: list[list[Light]] = [[] for _ in times]
-    for lamp in burning:
+    for lamp in shot.lamps:
         rows = rows_of(shot, f"lamp:{lamp.id}")
         now = [valued(lamp, rows, time) for time in times.tolist()] if rows else [lamp]
         poses = space.pose(

@@ -35,6 +35,8 @@ export class Cards {
     this.clip = { value: new THREE.Matrix4() };
     this.middle = { value: new THREE.Matrix4() }; // the same, through the middle of the lens
     this.behind = { texture: { value: null }, frame: { value: new THREE.Vector2() } };
+    // The lamps of a frame, as the shader is told them: all cards share these.
+    this.lamps = { place: { value: [] }, way: { value: [] }, colour: { value: [] }, law: { value: [] }, cone: { value: [] } };
     this.shape = new THREE.PlaneGeometry(1, 1);
     this.byId = new Map();
     this.bodies = new Map(); // meshes of what is not flat, by their names
@@ -70,6 +72,7 @@ export class Cards {
         lightness: { value: false }, grow: { value: new THREE.Vector2(1, 1) }, matte: { value: null }, matteFromFrame: { value: new THREE.Matrix3() }, matteOpacity: { value: 1 }, inside: { value: true },
         ...Object.fromEntries(COPIES.map((n) => [`copy${n}`, { value: null }])), pads: { value: COPIES.map(() => 0) },
         texels: { value: new THREE.Vector2(1, 1) }, blur: { value: 0 }, infocus: { value: 0 }, first: { value: 0 }, tintBlur: { value: 0 }, tintAt: { value: 0 }, tintLimit: { value: 1 },
+        normal: { value: new THREE.Vector3() }, lampPlace: this.lamps.place, lampWay: this.lamps.way, lampColour: this.lamps.colour, lampLaw: this.lamps.law, lampCone: this.lamps.cone,
         shadow: { value: null }, strength: { value: 0 }, cardFromShadow: { value: new THREE.Matrix4() },
       },
       ...shaders, defines: {}, transparent: true, depthTest: false, depthWrite: false, side: THREE.DoubleSide,
@@ -86,6 +89,7 @@ export class Cards {
     for (const shadow of this.shadows) shadow.visible = false;
     this.used = 0;
     const { byId, looks } = record.base;
+    this.#light(record.lights);
     for (const [id, card] of this.byId) {
       card.visible = false;
       const layer = byId.get(id);
@@ -93,6 +97,14 @@ export class Cards {
       if (layer?.matrix) this.#tell(card, layer, record, looks);
       card.material.uniforms.opacity.value = card.userData.seen * (shares[id] ?? 1);
     }
+  }
+
+  #light(lights) {
+    const { place, way, colour, law, cone } = this.lamps;
+    const vectors = (name) => lights.map((light) => new THREE.Vector3(...light[name]));
+    [place.value, way.value, colour.value] = ["place", "way", "colour"].map(vectors);
+    law.value = lights.map(({ kind, falloff, normal, reach }) => new THREE.Vector4(kind, falloff, normal, reach));
+    cone.value = lights.map((light) => new THREE.Vector2(...light.cone));
   }
 
   #tell(card, layer, record, looks) {
@@ -110,6 +122,8 @@ export class Cards {
     card.material.uniforms.deep.value = layer.deep;
     card.material.uniforms.clip = layer.sharp ? this.middle : this.clip;
     define(card.material, "SOLID", Boolean(layer.body));
+    define(card.material, "LIT", layer.lit ? record.lights.length : 0);
+    card.material.uniforms.normal.value.setFromMatrixColumn(card.matrix, 2).normalize();
     card.material.side = this.#facing(card, layer.body);
   }
 

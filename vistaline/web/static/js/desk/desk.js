@@ -37,9 +37,12 @@ export class Desk {
     this.panes = new Panes(element);
     this.views = new Views(element, this.viewfinder, this.scene);
     if (bench === "arrange") this.marking = new Marking(element, this.scene, this.viewfinder);
-    if (bench === "direct") this.scene.seeAs(localStorage.getItem("vistaline-as") ?? "camera");
-    if (bench === "direct") this.route = new Route(element, this.scene, this.transport);
-    if (bench === "direct") this.rows = new Rows(element, this.scene, this.route);
+    this.directs = bench === "direct";
+    if (bench !== "arrange") {
+      this.scene.seeAs(localStorage.getItem("vistaline-as") ?? "camera");
+      this.route = new Route(element, this.scene, this.transport);
+      this.rows = new Rows(element, this.scene, this.route);
+    }
     this.unfolded = new Set(); // what was opened on the panels, which are fetched anew
     this.typed = new Typed(element, VALUES);
     this.#listen();
@@ -112,9 +115,10 @@ export class Desk {
   }
 
   /** What an edit made is chosen: on Arrange layers or a mount, on Direct a framing. */
-  #chooseMade({ layers = [], mount, framing }) {
+  #chooseMade({ layers = [], mount, lamp, framing }) {
     const { scene } = this;
-    if (this.element.dataset.bench === "direct") return framing !== undefined && scene.choose({ framing });
+    if (lamp) return scene.choose({ layer: `lamp:${lamp}` });
+    if (this.directs) return framing !== undefined && scene.choose({ framing });
     if (mount) return scene.choose({ layer: `mount:${mount}` });
     layers.forEach((layer, n) => scene.choose({ layer, more: n > 0 }));
   }
@@ -192,7 +196,7 @@ export class Desk {
   /** Values with keys are shown as they are where the playhead comes to rest. */
   #rest() {
     clearTimeout(this.resting);
-    if (this.element.dataset.bench !== "arrange" || !this.scene.data?.rows.length) return;
+    if (this.directs || !this.scene.data?.rows.length) return;
     this.resting = setTimeout(() => {
       if (this.transport.playing || this.scene.dragging) return;
       for (const panel of ["chosen", "folded"]) document.body.dispatchEvent(new CustomEvent(panel));
@@ -375,7 +379,8 @@ export class Desk {
   #numbers() {
     const { shown, layer, framing } = this.scene;
     if (!shown) return;
-    const values = this.element.dataset.bench === "arrange" ? shown.values.layers[layer] : shown.values.framings[framing];
+    const { layers, framings, lamps } = shown.values;
+    const values = { arrange: layers[layer], direct: framings[framing], dress: lamps[layer.slice(5)] }[this.element.dataset.bench];
     for (const field of this.element.querySelectorAll("#inspector [data-live]")) {
       const value = values?.[field.dataset.live];
       if (value !== undefined && !this.typed.has(field)) field.value = Number(value.toFixed(3));
@@ -395,7 +400,7 @@ export class Desk {
       if (deed) return event.preventDefault(), deed();
     }
     if ((event.ctrlKey || event.metaKey) && this.route && !getSelection().toString()) {
-      const keys = this.scene.keys.length > 0;
+      const keys = this.scene.keys.length > 0 || !this.directs;
       const deed = { c: () => (keys ? this.rows.copy() : this.#copyFraming()), v: () => (keys ? this.rows.paste() : this.#pasteFraming()) }[event.key.toLowerCase()];
       if (deed) return event.preventDefault(), deed();
     }
@@ -427,10 +432,13 @@ export class Desk {
     if (this.element.dataset.bench === "arrange") {
       Object.assign(deeds, { f: () => (this.#find(), true), Delete: () => (this.#remove(), true), Backspace: () => (this.#remove(), true) });
     }
-    if (this.route) {
+    if (scene.layer.startsWith("lamp:")) for (const key of ["Delete", "Backspace"]) deeds[key] = () => (scene.edit("remove_lamp", { lamp: scene.layer.slice(5) }), true);
+    if (this.rows && scene.keys.length) {
+      for (const key of ["Delete", "Backspace"]) deeds[key] = () => (this.rows.remove(), true);
+      deeds.Escape = () => (scene.chooseKeys([]), true);
+    }
+    if (this.directs) {
       for (const [key, move] of [["t", "truck"], ["d", "dolly"], ["z", "zoom"], ["p", "pan"], ["r", "roll"], ["c", "arc"], ["h", "crane"]]) deeds[key] = () => (this.#choose(move), true);
-      if (scene.keys.length) for (const key of ["Delete", "Backspace"]) deeds[key] = () => (this.rows.remove(), true);
-      if (scene.keys.length) deeds.Escape = () => (scene.chooseKeys([]), true);
       deeds.a = () => (this.#addFraming(), true);
       deeds.e = () => (this.#drawFramings(), true);
       deeds.n = () => (scene.data.cuts.length && this.#seeCut(), true);

@@ -69,6 +69,7 @@ export class Plan {
       ...this.#bars(at, data, plan, record),
       ...this.#focusEnds(at, record.camera.focus),
       ...this.#mounts(at, data, record),
+      ...this.#lamps(at, record),
       ...this.#path(at, plan, record),
       ...this.#stops(at, data, plan),
     );
@@ -203,6 +204,24 @@ export class Plan {
     });
   }
 
+  /** Lamps, how far they reach, and the edges of their cones. */
+  #lamps(at, record) {
+    if (this.bench !== "dress") return [];
+    return record.lights.filter(({ plan }) => plan[this.view]).map(({ id, name, on, kind, plan }) => {
+      const { at: place, lines, reach } = plan[this.view];
+      const [x, y] = at(place);
+      const chosen = this.scene.layer === `lamp:${id}`;
+      const marks = lines.map((end) => {
+        const [ex, ey] = at(end);
+        return svg("line", { class: "beam", x1: 0, y1: 0, x2: ex - x, y2: ey - y });
+      });
+      if (reach !== null) marks.push(svg("circle", { class: "beam", r: reach * this.scale }));
+      const rays = kind === 2 ? "M-7 -7L7 -7M-4 -7v9M0 -7v13M4 -7v9" : "M0 -9v-3M0 9v3M-9 0h-3M9 0h3M-6.500 -6.500l-2 -2M6.500 -6.500l2 -2M-6.500 6.500l-2 2M6.500 6.500l2 2";
+      const classes = ["lamp", chosen && "chosen", !on && "off"].filter(Boolean).join(" ");
+      return svg("g", { class: classes, "data-lamp": id, transform: `translate(${x} ${y})` }, svg("title", {}, `${name}; drag it, or arrow keys`), ...marks, svg("circle", { class: "bulb", r: 6 }), svg("path", { d: rays }), svg("text", { x: 14, y: 4 }, name));
+    });
+  }
+
   #path(at, plan, record) {
     const line = plan.path.map((p) => at(p).join(",")).join(" ");
     // Close ticks are slow: one a frame, drawn across the path.
@@ -289,6 +308,8 @@ export class Plan {
     const mount = event.target.closest(".mount");
     if (event.target.closest("[data-focus]")) return this.#pull(event);
     if (end) return this.#turn(event, bar.dataset.layer, Number(end.dataset.end));
+    const lamp = event.target.closest(".lamp");
+    if (lamp) return this.#pressLamp(event, lamp.dataset.lamp);
     if (mount) return this.#pressMount(event, mount.dataset.mount);
     if (bar) return this.#pressBar(event, bar.dataset.layer);
     const from = this.centre;
@@ -386,6 +407,11 @@ export class Plan {
     this.#wish(event, ({ dx, dy }) => ["drag_mount", { mount: id, view: this.view, dx: dx / this.scale, dy: -dy / this.scale }]);
   }
 
+  #pressLamp(event, id) {
+    this.scene.choose({ layer: `lamp:${id}` });
+    this.#wish(event, ({ dx, dy }) => ["drag_lamp", { lamp: id, view: this.view, dx: dx / this.scale, dy: -dy / this.scale }]);
+  }
+
   /** A layer as it is at the frame in sight. */
   #layer(id) {
     const { data, record } = this.scene.current;
@@ -407,11 +433,12 @@ export class Plan {
       const [dx, dy] = way.map((each) => each * STEP * (event.shiftKey ? 10 : 1));
       return this.scene.edit("drag_focus", { view: this.view, dx, dy });
     }
-    if (!way || !data || event.ctrlKey || event.metaKey || !(chosen.length || layer.startsWith("mount:"))) return;
+    if (!way || !data || event.ctrlKey || event.metaKey || !(chosen.length || layer.startsWith("mount:") || layer.startsWith("lamp:"))) return;
     event.preventDefault();
     const [dx, dy] = way.map((each) => each * STEP * (event.shiftKey ? 10 : 1));
     const asked = { view: this.view, dx, dy, keep: this.#keeps(event) };
-    if (layer.startsWith("mount:")) this.scene.edit("drag_mount", { mount: layer.slice(6), view: this.view, dx, dy });
+    if (layer.startsWith("lamp:")) this.scene.edit("drag_lamp", { lamp: layer.slice(5), view: this.view, dx, dy });
+    else if (layer.startsWith("mount:")) this.scene.edit("drag_mount", { mount: layer.slice(6), view: this.view, dx, dy });
     else if (chosen.length > 1) this.scene.edit("drag_layers_on_plan", { layers: chosen, lead: layer, ...asked });
     else this.scene.edit("drag_on_plan", { layer, ...asked });
   }

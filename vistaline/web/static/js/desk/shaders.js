@@ -9,12 +9,18 @@ export const CARD_VERTEX = `
   #ifdef CAUGHT
   uniform mat4 projector; varying vec3 caught;
   #endif
+  #ifdef LIT
+  varying vec3 stands;
+  #endif
   void main() {
     // A body's depth is told in widths of its own.
     float through = position.z * deep * length(modelMatrix[0].xyz);
     vec4 world = modelMatrix * vec4(position.xy * grow, through, 1.0);
     #ifdef CAUGHT
     caught = (projector * world).xyz;
+    #endif
+    #ifdef LIT
+    stands = world.xyz;
     #endif
     place = position.xy * grow + 0.5;
     gl_Position = clip * world;
@@ -145,6 +151,39 @@ const TINT = `
   #else
   vec4 tinted(sampler2D picture, vec4 seen) { return seen; }
   #endif`;
+// The light of lamps, by the laws of vistaline.core.stage.lamps: LIT is how many there are.
+const LIGHT = `
+  #ifdef LIT
+  varying vec3 stands;
+  uniform vec3 normal; uniform vec3 lampPlace[LIT]; uniform vec3 lampWay[LIT]; uniform vec3 lampColour[LIT];
+  uniform vec4 lampLaw[LIT]; uniform vec2 lampCone[LIT];
+  vec4 lit(vec4 seen) {
+    #ifdef SOLID
+    vec3 side = normalize(cross(dFdx(stands), dFdy(stands)));
+    #else
+    vec3 side = normal;
+    #endif
+    vec3 light = vec3(0.0);
+    for (int n = 0; n < LIT; n++) {
+      vec4 law = lampLaw[n];
+      vec3 way = stands - lampPlace[n];
+      float far = max(length(way), 0.01 * law.z);
+      way /= far;
+      float share = abs(dot(side, law.x == 2.0 ? lampWay[n] : way));
+      if (law.x == 3.0) share = 1.0;
+      if (law.x < 2.0 && law.y > 0.0) share *= (law.z / far) * (law.z / far);
+      if (law.x < 2.0 && law.y == 2.0) share *= max(1.0 - pow(far / law.w, 4.0), 0.0);
+      if (law.x == 1.0) {
+        float edge = clamp(dot(way, lampWay[n]) * lampCone[n].x + lampCone[n].y, 0.0, 1.0);
+        share *= edge * edge;
+      }
+      light += lampColour[n] * share;
+    }
+    return vec4(min(seen.rgb * light, vec3(seen.a)), seen.a);
+  }
+  #else
+  vec4 lit(vec4 seen) { return seen; }
+  #endif`;
 export const CARD_FRAGMENT = `
   uniform sampler2D picture; uniform float opacity;
   varying vec2 place;
@@ -152,7 +191,8 @@ export const CARD_FRAGMENT = `
   ${LOOK}
   ${MATTE}
   ${TINT}
-  void main() { gl_FragColor = tinted(picture, look(picture, place)) * (opacity * kept()); }`;
+  ${LIGHT}
+  void main() { gl_FragColor = tinted(picture, lit(look(picture, place))) * (opacity * kept()); }`;
 // A shadow lies on a card: black where that card is, as far as its own picture says.
 export const SHADOW_VERTEX = `
   uniform mat4 clip; uniform mat4 cardFromShadow;
@@ -178,8 +218,9 @@ export const BLENDED_FRAGMENT = `
   ${LOOK}
   ${MATTE}
   ${BLEND}
+  ${LIGHT}
   void main() {
-    vec4 front = look(picture, place);
+    vec4 front = lit(look(picture, place));
     vec3 back = texture2D(behind, gl_FragCoord.xy / frame).rgb;
     float cover = front.a * opacity * kept();
     gl_FragColor = vec4(blended(mode, back, front.rgb / max(front.a, 1e-4)) * cover, cover);

@@ -230,6 +230,7 @@ export class Viewfinder {
       if (!event.shiftKey && this.handles.press(event)) return;
       return this.#pressLayer(event, x, y, scale);
     }
+    if (this.bench === "dress") return this.#pressLamp(event, scale);
     this.#moveCamera(event, x, y, scale);
   }
 
@@ -245,6 +246,34 @@ export class Viewfinder {
       const fine = now.shiftKey ? FINE : 1;
       return ["move_camera", { framing, move: this.move, layer, x, y, frame, dx: dx * scale * fine, dy: dy * scale * fine }];
     }, () => scene.go(scene.data.framings[framing].frame));
+  }
+
+  /** Where the lamps are seen, in overlay pixels; without those behind the camera. */
+  get #lamps() {
+    const { clip, lights } = this.record;
+    const point = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0];
+    return lights.filter(({ kind }) => kind !== 3).map((light) => ({ ...light, seen: this.seen(clip, [...point, ...light.place, 1], [0, 0]) })).filter(({ seen }) => seen);
+  }
+
+  /** Choose the lamp under the pointer and drag it across what the camera sees. */
+  #pressLamp(event, scale) {
+    const box = this.gate.getBoundingClientRect();
+    const far = ({ seen: [x, y] }) => Math.hypot(x - (event.clientX - box.left), y - (event.clientY - box.top));
+    const found = this.#lamps.filter((lamp) => far(lamp) < 14).sort((one, other) => far(one) - far(other))[0];
+    if (!found) return this.scene.choose({ layer: "" });
+    this.scene.choose({ layer: `lamp:${found.id}` });
+    const { frame } = this.scene;
+    this.dragging(event, ({ dx, dy, event: now }) => {
+      const fine = now.shiftKey ? FINE : 1;
+      return ["drag_lamp_seen", { lamp: found.id, frame, dx: dx * scale * fine, dy: dy * scale * fine }];
+    });
+  }
+
+  #lampMarks() {
+    return this.#lamps.map(({ id, name, on, seen: [x, y] }) => {
+      const classes = ["lamp", this.scene.layer === `lamp:${id}` && "chosen", !on && "off"].filter(Boolean).join(" ");
+      return svg("g", { class: classes, transform: `translate(${x} ${y})` }, svg("circle", { class: "bulb", r: 7 }), svg("text", { x: 12, y: 4 }, name));
+    });
   }
 
   #dragPoint(event) {
@@ -361,6 +390,7 @@ export class Viewfinder {
     marks.push(svg("rect", { class: "frame-line", x: x - 0.5, y: y - 0.5, width: width + 1, height: height + 1 }));
     if (this.guides) marks.push(...this.#guides(this.scene.current.data.guides));
     if (this.bench === "arrange") marks.push(...this.handles.marks());
+    if (this.bench === "dress") marks.push(...this.#lampMarks());
     if (this.marking) marks.push(...this.marking.marks());
     if (this.point) marks.push(...this.#pointMark());
     if (this.drawing) marks.push(this.#drawn());
