@@ -46,7 +46,7 @@ def test_a_spot_is_added_dragged_and_seen_as_it_is_rendered(page: Page) -> None:
         type_in(page, f"#v-set_lamp-{field}", value)
     looks_as_rendered(page, 60)
     with change(page):
-        page.click(".lamps li:first-child input")
+        page.click(".lamps li:first-child [type=checkbox]")
     expect(page.locator(".sheet-plan .lamp.off")).to_have_count(1)
     with change(page):
         page.click("[data-history=undo]")

@@ -28,7 +28,7 @@ def test_axe_finds_nothing_serious_on_any_page(page: Page, table: str) -> None:
     found = []
     for address in ("/projects", "/projects/1", "/pictures/1/prepare", "/pictures/1/separate",
                     f"/shots/{shot}/arrange", f"/shots/{shot}/direct",
-                    f"/shots/{shot}/output"):  # fmt: skip
+                    f"/shots/{shot}/dress", f"/shots/{shot}/output"):  # fmt: skip
         page.goto(address)
         idle(page)
         page.evaluate(AXE.read_text())
@@ -83,6 +83,11 @@ def test_every_control_says_what_it_does(page: Page) -> None:
     page.locator("[data-part=gate]").focus()
     page.keyboard.press("2")
     look("a framing with its ease")
+    open_bench(page, shot, "dress")
+    look("no lamps")
+    with change(page):
+        page.click("text=+ Spot")
+    look("a spot")
     assert missing == {}
 
 
@@ -92,7 +97,8 @@ def test_nothing_overruns_its_panel(page: Page) -> None:
     for width, height in ((1280, 800), (1024, 700)):
         page.set_viewport_size({"width": width, "height": height})
         for address in ("/projects/1", "/pictures/1/separate", f"/shots/{shot}/arrange",
-                        f"/shots/{shot}/direct", f"/shots/{shot}/output"):  # fmt: skip
+                        f"/shots/{shot}/direct", f"/shots/{shot}/dress",
+                        f"/shots/{shot}/output"):  # fmt: skip
             page.goto(address)
             idle(page)
             over = page.evaluate(

@@ -2,6 +2,14 @@
 // A key is the edit a button asks for, the edit and the field that tells it something, or a
 // selector.
 const HINTS = {
+  // Lamps
+  "set_lamp.name": "The lamp's name, as the plans and the rows show it",
+  "set_lamp.kind": "To all sides, in a cone, the same way everywhere, or from everywhere",
+  "set_lamp.colour": "What colour its light has; a temperature takes its place",
+  "set_lamp.falloff": "How its light grows weaker with distance",
+  "set_lamp.across": "Metres to the right",
+  "set_lamp.up": "Metres upwards",
+  "set_lamp.forward": "Metres away from where the picture was taken; of one that travels, from the camera",
   // Layers
   "rename_layer.name": "The layer's name, as the plan, the rows and the list of layers show it",
   "move_in_depth.distance": "Metres from where the picture was taken, along the way that camera looked",
