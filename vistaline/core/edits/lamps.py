@@ -171,18 +171,16 @@ def drag_lamp_seen(
     shot: Shot, *, lamp: str, dx: float, dy: float, frame: int = 0, playhead: int = 0
 ) -> Shot:
     """Move a lamp across what the camera sees, by frame pixels; its distance stays."""
+    found = shot.lamp(lamp)
     camera = camera_states(shot, [frame])[0]
-    light = next(
-        each
-        for each in lights_at(shot, np.array([float(frame)]), [camera])[0]
-        if each.lamp.id == lamp
-    )
+    lights = lights_at(shot, np.array([float(frame)]), [camera])[0]
+    light = next(each for each in lights if each.lamp.id == lamp)
     depth = -float((camera.camera_from_world @ [*light.place, 1.0])[2])
     if depth <= 0:
-        raise EditError(f"{light.lamp.name} is behind the camera. Drag it on the plan.")
+        raise EditError(f"{found.name} is behind the camera. Drag it on the plan.")
     across, up = dx * depth / camera.focal_px, -dy * depth / camera.focal_px
     way = camera.world_from_camera[:3, :2] @ [across, up]
-    return _shifted(shot, shot.lamp(lamp), way, playhead)
+    return _shifted(shot, found, way, playhead)
 
 
 def _shifted(shot: Shot, lamp: Lamp, way: FloatArray, playhead: int) -> Shot:

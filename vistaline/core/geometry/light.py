@@ -35,7 +35,7 @@ def glowing(kelvin: float) -> FloatArray:
     clipped.
 
     >>> glowing(6504).round(2).tolist()
-    [1.0, 0.97, 0.99]
+    [1.0, 0.94, 0.99]
     """
     t = min(max(kelvin, COOLEST), HOTTEST)
     by_t = (
