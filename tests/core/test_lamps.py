@@ -14,6 +14,7 @@ from tests.conftest import make_shot, pyramid_of, textured
 from tests.core.test_bodies import bodied
 from tests.core.test_mounts import do
 from tests.core.test_render import flat, opaque
+from vistaline.core.edits.marks import stage_enlarged
 from vistaline.core.errors import CoreError
 from vistaline.core.geometry.bodies import Body
 from vistaline.core.geometry.light import cone_slope, glowing
@@ -185,6 +186,15 @@ def test_a_lamp_travels_with_the_camera_and_rides_and_is_keyed(
     keyed = do(lit(shot, lamp(brightness=1)), "set_key", of="lamp:l0", value="brightness", frame=0)
     keyed = do(keyed, "set_lamp", lamp="l0", brightness=300)
     assert evaluate(keyed, [9])[0].lights[0].colour == pytest.approx([3, 3, 3])
+
+
+def test_a_larger_stage_is_lit_as_the_smaller_was(wall: tuple[Shot, dict[str, Any]]) -> None:
+    shot, looks = wall
+    shot = lit(shot, lamp(position=(0.3, 0.2, -1.2), normal=0.9))
+    larger = stage_enlarged(shot, 3.0)
+    assert seen(larger, looks) == pytest.approx(seen(shot, looks), abs=1e-3)
+    keyed = do(shot, "set_key", of="lamp:l0", value="normal", frame=0)
+    assert seen(stage_enlarged(keyed, 3.0), looks) == pytest.approx(seen(shot, looks), abs=1e-3)
 
 
 @pytest.mark.parametrize(

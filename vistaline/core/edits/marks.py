@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field
 
-from vistaline.core.arrays import Matrix4
+from vistaline.core.arrays import FloatArray, Matrix4
 from vistaline.core.edits.registry import REGISTRY, pictures_used
 from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
@@ -17,6 +17,7 @@ from vistaline.core.geometry.heights import length_on_ground, upright_height
 from vistaline.core.geometry.optics import GATE_LONG_SIDE
 from vistaline.core.geometry.perspective import Direction, SeenFrom
 from vistaline.core.geometry.rectangles import edges_of_rectangle, in_order
+from vistaline.core.shot.lamps import Lamp
 from vistaline.core.shot.route import Route
 from vistaline.core.shot.rows import Row
 from vistaline.core.shot.shot import Ground, Layer, MarkedEdge, PictureRef, Shot, TakingCamera
@@ -35,6 +36,8 @@ _SIDES = {
 }
 """Which ways the sides of a rectangle run that faces the camera, stands beside it, or lies."""
 _METRES = ("distance", "across", "up", "x", "y", "z")
+_LENGTHS = ("focus", "normal", "reach")
+"""Values whose keys grow with the stage."""
 
 
 @verb("mark edges")
@@ -352,13 +355,30 @@ def stage_enlarged(shot: Shot, ratio: float) -> Shot:
         layers=tuple(
             _larger(layer, ratio, sizes=f"layer:{layer.id}" not in keyed) for layer in shot.layers
         ),
+        lamps=tuple(
+            _larger_lamp(
+                lamp,
+                np.zeros(3) if lamp.with_camera else home,
+                ratio,
+                [row.value for row in shot.rows if row.of == f"lamp:{lamp.id}"],
+            )
+            for lamp in shot.lamps
+        ),
         rows=tuple(
             _larger_row(row, ratio)
-            if (row.of in keyed and row.value == "scale") or row.value == "focus"
+            if (row.of in keyed and row.value == "scale") or row.value in _LENGTHS
             else row
             for row in shot.rows
         ),
     )
+
+
+def _larger_lamp(lamp: Lamp, home: FloatArray, ratio: float, keyed: list[str]) -> Lamp:
+    """Return a lamp that lights the larger stage as it did the smaller; ``keyed`` values stay."""
+    x, y, z = (home + (lamp.position - home) * ratio).tolist()
+    lengths = {"normal": lamp.normal * ratio, "reach": lamp.reach * ratio}
+    changes = {name: value for name, value in lengths.items() if name not in keyed}
+    return lamp.evolve(position=(x, y, z), **changes)
 
 
 def _has_own_scale(layer: Layer) -> bool:
