@@ -21,7 +21,7 @@ from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.keyed import rows_of, valued
 from vistaline.core.stage.tracks import moving_mounts, track_of
 
-__all__ = ["Light", "light_at", "lights_at"]
+__all__ = ["Light", "light_at", "lights_at", "share_of"]
 
 _NEAREST = 0.01
 """Of its normal distance: nearer to a lamp nothing gets brighter; the square has no end."""
