@@ -71,6 +71,7 @@ def _render(*parts: str) -> None:
                 },
             ],
             "frame_styles": {"s": {"border": 0, "shadow": {}}},
+            "lamps": [{"id": "l", "name": "l", "kind": "spot"}],
         }
     )
     with TemporaryDirectory() as folder:

@@ -12,7 +12,7 @@ import numpy as np
 
 from vistaline.core.arrays import FloatArray
 
-__all__ = ["COOLEST", "HOTTEST", "cone_slope", "glowing", "window_of"]
+__all__ = ["COOLEST", "HOTTEST", "cone_slope", "glowing"]
 
 COOLEST, HOTTEST = 1667.0, 25000.0
 """Kelvin between which the colour of a black body is known here."""
@@ -53,17 +53,6 @@ def glowing(kelvin: float) -> FloatArray:
     y = float(np.polyval(by_x, x))
     linear = np.clip(_LINEAR_FROM_XYZ @ (x / y, 1.0, (1 - x - y) / y), 0, None)
     return np.asarray(linear / linear.max())
-
-
-def window_of(distance: FloatArray, reach: float) -> FloatArray:
-    """Return how a light with a range fades towards it: 1 at the lamp, 0 from ``reach`` metres on.
-
-    max(0, 1 - (d / reach)^4), as KHR_lights_punctual recommends.
-
-    >>> window_of(np.array([0.0, 1.0, 2.0, 3.0]), 2.0).tolist()
-    [1.0, 0.9375, 0.0, 0.0]
-    """
-    return np.maximum(1 - (np.asarray(distance) / reach) ** 4, 0.0)
 
 
 def cone_slope(angle: float, softness: float) -> tuple[float, float]:

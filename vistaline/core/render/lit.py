@@ -13,12 +13,11 @@ import numpy as np
 from numba import njit
 
 from vistaline.core.arrays import FloatArray
-from vistaline.core.geometry.light import cone_slope
+from vistaline.core.render.laying import KERNEL
 from vistaline.core.render.modifier import Band, Modifier, Placement
 from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH
 from vistaline.core.render.warp import BAND
-from vistaline.core.shot.lamps import LampKind
-from vistaline.core.stage.lamps import Light, light_at, share_of
+from vistaline.core.stage.lamps import Light, falls, light_at, told
 
 __all__ = ["lit"]
 
@@ -46,24 +45,32 @@ class _LitPlane:
         x = np.arange(0, columns + _CELL, _CELL, dtype=np.float64)
         y = band.index * BAND + np.arange(0, rows + _CELL, _CELL, dtype=np.float64)
         places = _places_on(band, x, y)
-        spots = [each for each in self.lights if each.lamp.kind is LampKind.SPOT]
-        others = [each for each in self.lights if each.lamp.kind is not LampKind.SPOT]
-        cells = np.empty((len(y), len(x), 3 + 2 * len(spots)), np.float32)
-        cells[..., :3] = light_at(others, places, self.normal)
-        colours = np.zeros((len(spots), 3), np.float32)
-        slopes = np.zeros((len(spots), 2), np.float32)
-        for n, spot in enumerate(spots):
-            whole = _without_cone(spot)
-            cells[..., 3 + 2 * n] = share_of(whole, places, self.normal)
-            ways = places - spot.place
-            long = np.maximum(np.linalg.norm(ways, axis=-1), 1e-9)
-            cells[..., 4 + 2 * n] = ways @ spot.way / long
-            colours[n], slopes[n] = spot.colour, cone_slope(spot.lamp.cone, spot.lamp.softness)
-        _shine(band.pixels, cells, colours, slopes, band.source.tiles[band.lines])
+        lamps = told(self.lights)
+        spots = np.flatnonzero(lamps[:, 0] == 1)
+        cells = np.zeros((len(y), len(x), 3 + 2 * len(spots)), np.float32)
+        _fill(lamps, places, np.ascontiguousarray(self.normal), cells)
+        colours, slopes = lamps[spots, 10:13], lamps[spots, 13:]
+        shown = band.source.tiles[band.lines]
+        _shine(band.pixels, cells, colours.astype(np.float32), slopes.astype(np.float32), shown)
 
 
-def _without_cone(spot: Light) -> Light:
-    return Light(spot.lamp.evolve(kind=LampKind.POINT), spot.place, spot.way, spot.colour)
+@njit(cache=True, nogil=True)
+def _fill(lamps, places, side, cells):  # type: ignore[no-untyped-def]
+    """Fill ``cells`` (lines, columns, 3 + 2 * spots): light, then share and cosine of each spot."""
+    for j in range(places.shape[0]):
+        for i in range(places.shape[1]):
+            x, y, z = places[j, i, 0], places[j, i, 1], places[j, i, 2]
+            at = 3
+            for m in range(lamps.shape[0]):
+                lamp = lamps[m]
+                share, cosine = falls(lamp, x, y, z, side)
+                if lamp[0] == 1:
+                    cells[j, i, at] = share
+                    cells[j, i, at + 1] = cosine
+                    at += 2
+                else:
+                    for c in range(3):
+                        cells[j, i, c] += share * lamp[10 + c]
 
 
 def _places_on(band: Band, x: FloatArray, y: FloatArray) -> FloatArray:
@@ -120,7 +127,7 @@ def _normals(world: FloatArray, near: np.ndarray) -> FloatArray:
     return np.asarray(normals / np.maximum(long, 1e-12))
 
 
-@njit(nogil=True, cache=True)
+@njit(**KERNEL)
 def _shine(pixels, cells, colours, slopes, tiles):  # type: ignore[no-untyped-def]
     """Multiply a band's ``pixels`` by the light in ``cells`` (lines, columns, 3 + 2 * spots).
 
@@ -145,7 +152,7 @@ def _shine(pixels, cells, colours, slopes, tiles):  # type: ignore[no-untyped-de
             for n in range(x0 // _CELL, (x1 + _CELL - 1) // _CELL):
                 left, right = row[n], row[n + 1]
                 for x in range(n * _CELL, min((n + 1) * _CELL, x1)):
-                    t = (np.float32(x - n * _CELL) + np.float32(0.5)) / np.float32(_CELL)
+                    t = (np.float32(x - n * _CELL) + np.float32(0.5)) * np.float32(1 / _CELL)
                     red = left[0] + t * (right[0] - left[0])
                     green = left[1] + t * (right[1] - left[1])
                     blue = left[2] + t * (right[2] - left[2])
@@ -158,8 +165,7 @@ def _shine(pixels, cells, colours, slopes, tiles):  # type: ignore[no-untyped-de
                             red += strong * colours[s, 0]
                             green += strong * colours[s, 1]
                             blue += strong * colours[s, 2]
-                    pixel = pixels[j, x]
-                    white = np.float32(pixel[3])
-                    pixel[0] = np.uint16(min(np.float32(pixel[0]) * red, white) + np.float32(0.5))
-                    pixel[1] = np.uint16(min(np.float32(pixel[1]) * green, white) + np.float32(0.5))
-                    pixel[2] = np.uint16(min(np.float32(pixel[2]) * blue, white) + np.float32(0.5))
+                    white = np.float32(pixels[j, x, 3])
+                    for c, light in ((0, red), (1, green), (2, blue)):
+                        value = min(np.float32(pixels[j, x, c]) * light, white)
+                        pixels[j, x, c] = np.uint16(np.int32(value + np.float32(0.5)))

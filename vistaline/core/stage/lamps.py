@@ -9,10 +9,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numba import njit
 
 from vistaline.core.arrays import FloatArray
 from vistaline.core.geometry import space
-from vistaline.core.geometry.light import cone_slope, glowing, window_of
+from vistaline.core.geometry.light import cone_slope, glowing
 from vistaline.core.picture.colour import hex_to_linear
 from vistaline.core.shot.lamps import Falloff, Lamp, LampKind
 from vistaline.core.shot.mounts import carry_of
@@ -21,7 +22,7 @@ from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.keyed import rows_of, valued
 from vistaline.core.stage.tracks import moving_mounts, track_of
 
-__all__ = ["Light", "light_at", "lights_at", "share_of"]
+__all__ = ["Light", "falls", "light_at", "lights_at", "told"]
 
 _NEAREST = 0.01
 """Of its normal distance: nearer to a lamp nothing gets brighter; the square has no end."""
@@ -91,28 +92,61 @@ def light_at(lights: Sequence[Light], places: FloatArray, normals: FloatArray) -
     the inverse square of the distance over the lamp's normal distance, KHR_lights_punctual's range
     and cone.
     """
-    total = np.zeros(np.broadcast_shapes(places.shape, normals.shape))
-    for light in lights:
-        total += light.colour * share_of(light, places, normals)[..., None]
-    return total
+    shape = np.broadcast_shapes(places.shape, normals.shape)
+    flat = np.ascontiguousarray(np.broadcast_to(places, shape).reshape(-1, 3))
+    sides = np.ascontiguousarray(normals.reshape(-1, 3))
+    found = np.zeros((len(flat), 3))
+    add_light(told(lights), flat, sides, found)
+    return found.reshape(shape)
 
 
-def share_of(light: Light, places: FloatArray, normals: FloatArray) -> FloatArray:
-    """Return how much of one lamp's light (...) falls on places, whatever its colour."""
-    lamp = light.lamp
-    if lamp.kind is LampKind.AMBIENT:
-        return np.ones(places.shape[:-1])
-    if lamp.kind is LampKind.PARALLEL:
-        return np.abs(np.broadcast_to(normals, places.shape) @ light.way)
-    ways = places - light.place
-    distance = np.maximum(np.linalg.norm(ways, axis=-1), _NEAREST * lamp.normal)
-    ways = ways / distance[..., None]
-    share = np.abs((normals * ways).sum(axis=-1))
-    if lamp.falloff is not Falloff.NONE:
-        share = share * (lamp.normal / distance) ** 2
-    if lamp.falloff is Falloff.RANGE:
-        share = share * window_of(distance, lamp.reach)
-    if lamp.kind is LampKind.SPOT:
-        scale, offset = cone_slope(lamp.cone, lamp.softness)
-        share = share * np.clip(ways @ light.way * scale + offset, 0, 1) ** 2
-    return np.asarray(share)
+def told(lights: Sequence[Light]) -> FloatArray:
+    """Return lamps (N, 15) as kernels are told them: what each is, its law, place, way, colour."""
+    found = np.zeros((len(lights), 15))
+    for row, light in zip(found, lights, strict=True):
+        lamp = light.lamp
+        row[:4] = _KINDS[lamp.kind], _FALLOFFS[lamp.falloff], lamp.normal, lamp.reach
+        row[4:7], row[7:10], row[10:13] = light.place, light.way, light.colour
+        row[13:] = cone_slope(lamp.cone, lamp.softness)
+    return found
+
+
+_KINDS = {LampKind.POINT: 0, LampKind.SPOT: 1, LampKind.PARALLEL: 2, LampKind.AMBIENT: 3}
+_FALLOFFS = {Falloff.NONE: 0, Falloff.SQUARE: 1, Falloff.RANGE: 2}
+
+
+@njit(cache=True, nogil=True)
+def falls(lamp, x, y, z, side):  # type: ignore[no-untyped-def]
+    """Return how much of a lamp's light falls on a place, whatever its cone, and the cosine of the
+    angle from its axis.
+
+    ``lamp``: a row of :func:`told`; ``side`` (3,): the surface's normal.
+    """
+    kind, falloff, normal = lamp[0], lamp[1], lamp[2]
+    if kind == 3:
+        return 1.0, 1.0
+    if kind == 2:
+        return abs(side[0] * lamp[7] + side[1] * lamp[8] + side[2] * lamp[9]), 1.0
+    dx, dy, dz = x - lamp[4], y - lamp[5], z - lamp[6]
+    far = max(np.sqrt(dx * dx + dy * dy + dz * dz), _NEAREST * normal)
+    share = abs(dx * side[0] + dy * side[1] + dz * side[2]) / far
+    if falloff > 0:
+        share *= (normal / far) * (normal / far)
+    if falloff == 2:
+        share *= max(1.0 - (far / lamp[3]) ** 4, 0.0)
+    return share, (dx * lamp[7] + dy * lamp[8] + dz * lamp[9]) / far
+
+
+@njit(cache=True, nogil=True)
+def add_light(lamps, places, sides, found):  # type: ignore[no-untyped-def]
+    """Add to ``found`` (N, 3) the light of lamps on places (N, 3) with normals (N, 3) or (1, 3)."""
+    for n in range(places.shape[0]):
+        side = sides[n if sides.shape[0] > 1 else 0]
+        for m in range(lamps.shape[0]):
+            lamp = lamps[m]
+            share, cosine = falls(lamp, places[n, 0], places[n, 1], places[n, 2], side)
+            if lamp[0] == 1:
+                edge = min(max(cosine * lamp[13] + lamp[14], 0.0), 1.0)
+                share *= edge * edge
+            for c in range(3):
+                found[n, c] += share * lamp[10 + c]
