@@ -42,6 +42,7 @@ def views(page: Page) -> None:
     take(page, "direct")
     focus_view(page)
     direct_views(page)
+    dress_view(page)
     page.goto("/shots/1/output")
     page.fill("[name=percent]", "50")
     page.fill("[name=last]", "47")
@@ -120,7 +121,7 @@ def room_views(page: Page) -> None:
 
 
 def direct_views(page: Page) -> None:
-    """A tour over a large page, keys, the shelf of moves."""
+    """A tour over a large page, keys."""
     open_bench(page, 4, "direct")
     page.keyboard.press("w")
     page.keyboard.press("4")
@@ -134,11 +135,6 @@ def direct_views(page: Page) -> None:
     page.fill("[data-part=scrub]", "70")
     page.wait_for_load_state("networkidle")
     take(page, "direct-keys")
-    page.click("[data-tab=framing]")
-    open_bench(page, 1, "direct")
-    page.click("[data-tab=moves]")
-    page.click("summary:has-text('Push in')")
-    take(page, "direct-moves")
     page.click("[data-tab=framing]")
 
 
@@ -157,6 +153,23 @@ def focus_view(page: Page) -> None:
         page.click("[data-history=undo]")
     page.click("[data-tab=framing]")
     page.click("[data-theme-switch]")
+
+
+def dress_view(page: Page) -> None:
+    """The lamp room lit by a warm spot on the keeper, and the lamp in his hand."""
+    open_bench(page, 8, "dress")
+    for kind in ("Spot", "Point"):
+        with change(page):
+            page.click(f"text=+ {kind}")
+        idle(page)
+    for field, value in (("kelvin", 1900), ("across", 0.35), ("up", -0.35), ("forward", 3.6),
+                         ("normal", 0.8), ("brightness", 70)):  # fmt: skip
+        set_number(page, f"#v-set_lamp-{field}", value)
+    page.click("[data-chooses='lamp:l1']")
+    page.wait_for_selector("#v-set_lamp-cone")
+    for field, value in (("kelvin", 3200), ("cone", 80), ("brightness", 150)):
+        set_number(page, f"#v-set_lamp-{field}", value)
+    take(page, "dress")
 
 
 def prepare_views(page: Page) -> None:

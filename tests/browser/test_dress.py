@@ -7,7 +7,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import idle, open_bench, own
 from tests.browser.test_stage import type_in
-from tests.browser.test_work import DUSK, change, looks_as_rendered
+from tests.browser.test_work import DUSK, change, drag, looks_as_rendered
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
 
@@ -31,12 +31,7 @@ def test_a_spot_is_added_dragged_and_seen_as_it_is_rendered(page: Page) -> None:
     assert bulb
     was = float(page.locator("#v-set_lamp-forward").input_value())
     x, y = bulb["x"] + bulb["width"] / 2, bulb["y"] + bulb["height"] / 2
-    with change(page):
-        page.mouse.move(x, y)
-        page.mouse.down()
-        page.mouse.move(x, y - 8, steps=3)
-        page.mouse.move(x, y - 16, steps=3)
-        page.mouse.up()
+    drag(page, x, y, 0, -16)
     idle(page)
     assert float(page.locator("#v-set_lamp-forward").input_value()) > was + 0.1
     page.locator("[data-part=plan-above]").focus()

@@ -7,7 +7,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import idle, open_bench, own
 from tests.browser.test_direct import tab
-from tests.browser.test_work import DUSK, change, fetched, looks_as_rendered
+from tests.browser.test_work import DUSK, change, drag, fetched, looks_as_rendered
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
 
@@ -55,12 +55,7 @@ def test_a_click_focuses_and_the_plan_shows_it_and_is_dragged(page: Page) -> Non
     box = words.bounding_box()
     assert box
     x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-    with change(page):
-        page.mouse.move(x, y)
-        page.mouse.down()
-        page.mouse.move(x, y - 20, steps=4)
-        page.mouse.move(x, y - 40, steps=4)
-        page.mouse.up()
+    drag(page, x, y, 0, -40)
     idle(page)
     assert distance(page) > near + 0.05
     was = distance(page)

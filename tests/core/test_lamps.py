@@ -217,6 +217,10 @@ def test_what_no_lamp_can_be_is_refused_in_words(
     document["lamps"][0] |= values
     with pytest.raises(CoreError, match=f"(?i){message}"):
         parse_shot(document)
+    many = dump_shot(lit(do(shot, "add_field", kind="flat", backdrop=True), lamp()))
+    many["lamps"][0]["aim"] = many["layers"][0]["id"]
+    with pytest.raises(CoreError, match="aims at the backdrop"):
+        parse_shot(many)
     many = dump_shot(lit(shot, *(lamp() for _ in range(32))))
     assert len(parse_shot(many).lamps) == 32
     many["lamps"].append(many["lamps"][0] | {"id": "more"})

@@ -14,7 +14,7 @@ from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.camera import CameraState, camera_states
 from vistaline.core.stage.lamps import lights_at
 from vistaline.core.stage.placing import stage_card
-from vistaline.core.stage.sheet import PlanView
+from vistaline.core.stage.sheet import PlanView, lifted
 
 __all__ = ["with_lamp"]
 
@@ -40,7 +40,7 @@ def add_lamp(shot: Shot, *, kind: LampKind, layer: str = "", playhead: int = 0) 
     as bright as it is. The first lamp of a shot does not stand alone in the dark: a weak light
     from everywhere comes with it.
     """
-    if len(shot.lamps) + 2 > MOST_LAMPS:
+    if len(shot.lamps) >= MOST_LAMPS:
         raise EditError(f"A shot has {MOST_LAMPS} lamps at most. Remove one first.")
     camera = camera_states(shot.evolve(cuts=()), [playhead])[0]
     target = on_stage(shot, layer) if layer else _in_the_middle(shot, camera)
@@ -162,8 +162,7 @@ def drag_lamp(
     playhead: int = 0,
 ) -> Shot:
     """Move a lamp on the plan by metres of the sheet, whatever it rides on or travels with."""
-    way = np.array([dx, 0.0, -dy] if view is PlanView.ABOVE else [0.0, dy, -dx])
-    return _shifted(shot, shot.lamp(lamp), way, playhead)
+    return _shifted(shot, shot.lamp(lamp), lifted(dx, dy, view), playhead)
 
 
 @verb("move lamp")

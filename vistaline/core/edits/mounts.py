@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 import numpy as np
 from pydantic import Field
@@ -16,6 +16,7 @@ from vistaline.core.shot.route import Framing, Route
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.cards import put
 from vistaline.core.stage.placing import stage_card
+from vistaline.core.stage.sheet import PlanView, lifted
 
 __all__ = ["riders_of"]
 
@@ -77,11 +78,11 @@ def set_mount(
 
 @verb("move mount")
 def drag_mount(
-    shot: Shot, *, mount: str, dx: float, dy: float, view: Literal["above", "side"] = "above"
+    shot: Shot, *, mount: str, dx: float, dy: float, view: PlanView = PlanView.ABOVE
 ) -> Shot:
     """Move a mount on the plan by metres of the sheet; what rides on it comes too."""
     found = shot.mount(mount)
-    way = np.array([dx, 0.0, -dy] if view == "above" else [0.0, dy, -dx])
+    way = lifted(dx, dy, view)
     carry = carry_of(found.ride, shot.mounts)
     if carry.moves:
         way = carry.turn.T @ way / carry.scale

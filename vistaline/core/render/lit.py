@@ -14,10 +14,11 @@ from numba import njit
 
 from vistaline.core.arrays import FloatArray
 from vistaline.core.render.laying import KERNEL
-from vistaline.core.render.modifier import Band, Modifier, Placement
+from vistaline.core.render.modifier import Band, Modifier, Placement, shown_places
 from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH
 from vistaline.core.render.warp import BAND
-from vistaline.core.stage.lamps import Light, falls, light_at, told
+from vistaline.core.shot.lamps import LampKind
+from vistaline.core.stage.lamps import KINDS, Light, falls, light_at, told
 
 __all__ = ["lit"]
 
@@ -31,12 +32,14 @@ def lit(placed: Placement) -> Sequence[Modifier]:
         return []
     if placed.source.nearness is None:
         return [_LitBody(lights)]
-    return [_LitPlane(lights, placed.card.world_from_card[:3, 2])]
+    normal = np.ascontiguousarray(placed.card.world_from_card[:3, 2])
+    return [_LitPlane(told(lights), normal)]
 
 
 @dataclass(frozen=True, eq=False)
 class _LitPlane:
-    lights: Sequence[Light]
+    lamps: FloatArray
+    """(N, 15); see :func:`stage.lamps.told`."""
     normal: FloatArray
     """(3,)"""
 
@@ -45,10 +48,10 @@ class _LitPlane:
         x = np.arange(0, columns + _CELL, _CELL, dtype=np.float64)
         y = band.index * BAND + np.arange(0, rows + _CELL, _CELL, dtype=np.float64)
         places = _places_on(band, x, y)
-        lamps = told(self.lights)
-        spots = np.flatnonzero(lamps[:, 0] == 1)
+        lamps = self.lamps
+        spots = np.flatnonzero(lamps[:, 0] == KINDS[LampKind.SPOT])
         cells = np.zeros((len(y), len(x), 3 + 2 * len(spots)), np.float32)
-        _fill(lamps, places, np.ascontiguousarray(self.normal), cells)
+        _fill(lamps, places, self.normal, cells)
         colours, slopes = lamps[spots, 10:13], lamps[spots, 13:]
         shown = band.source.tiles[band.lines]
         _shine(band.pixels, cells, colours.astype(np.float32), slopes.astype(np.float32), shown)
@@ -82,10 +85,7 @@ def _places_on(band: Band, x: FloatArray, y: FloatArray) -> FloatArray:
     a, b, c = band.source.nearness
     across, down = np.meshgrid(x, y)
     near = np.maximum(a * across + b * down + c, 1e-6)
-    points = np.stack([across, down, np.ones_like(across)], axis=-1)
-    ways = points @ np.linalg.inv(band.camera.image_from_camera).T
-    turn = band.camera.world_from_camera[:3, :3]
-    return ways / near[..., None] @ turn.T + np.array(band.camera.position)
+    return shown_places(band.camera, across, down, near)
 
 
 @dataclass(frozen=True, eq=False)
@@ -93,9 +93,7 @@ class _LitBody:
     lights: Sequence[Light]
 
     def modify(self, band: Band) -> None:
-        lines = band.source.tiles[band.lines]
-        columns = np.flatnonzero(lines.any(axis=0))
-        if not len(columns):
+        if not band.source.tiles[band.lines].any():
             return
         near, world = band.near, band.world
         normals = _normals(world, near)

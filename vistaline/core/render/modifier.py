@@ -21,7 +21,7 @@ from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState
 
-__all__ = ["Band", "Maker", "Modifier", "Placement"]
+__all__ = ["Band", "Maker", "Modifier", "Placement", "shown_places"]
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,12 +62,15 @@ class Band:
         """
         rows, columns = self.pixels.shape[:2]
         x, y = np.meshgrid(np.arange(columns) + 0.5, self.index * BAND + np.arange(rows) + 0.5)
-        points = np.stack([x, y, np.ones_like(x)], axis=-1)
-        # With z towards the viewer, a pixel's ray is the inverse camera's, scaled to depth 1/near.
-        ways = points @ np.linalg.inv(self.camera.image_from_camera).T
-        places = ways / np.where(self.near > 0, self.near, 1)[..., None]
-        turn, at = self.camera.world_from_camera[:3, :3], self.camera.position
-        return places @ turn.T + at
+        return shown_places(self.camera, x, y, np.where(self.near > 0, self.near, 1))
+
+
+def shown_places(camera: CameraState, x: FloatArray, y: FloatArray, near: np.ndarray) -> FloatArray:
+    """Return the places (..., 3) on the stage that frame points show at 1/z ``near``, above 0."""
+    points = np.stack([x, y, np.ones_like(x)], axis=-1)
+    # With z towards the viewer, a pixel's ray is the inverse camera's, scaled to depth 1/near.
+    ways = points @ np.linalg.inv(camera.image_from_camera).T / near[..., None]
+    return np.asarray(ways @ camera.world_from_camera[:3, :3].T + np.array(camera.position))
 
 
 class Modifier(Protocol):

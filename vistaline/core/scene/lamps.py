@@ -11,13 +11,11 @@ import numpy as np
 from vistaline.core.arrays import FloatArray
 from vistaline.core.geometry.light import cone_slope
 from vistaline.core.shot.lamps import Falloff, LampKind
-from vistaline.core.stage.lamps import Light
+from vistaline.core.stage.lamps import FALLOFFS, KINDS, Light
 from vistaline.core.stage.sheet import PlanView, flatten
 
 __all__ = ["describe_lights"]
 
-_KINDS = {LampKind.POINT: 0, LampKind.SPOT: 1, LampKind.PARALLEL: 2, LampKind.AMBIENT: 3}
-_FALLOFFS = {Falloff.NONE: 0, Falloff.SQUARE: 1, Falloff.RANGE: 2}
 _FLAT = 0.15
 """How much of the way it shines must lie in the plan's sheet for it to be drawn there."""
 
@@ -29,11 +27,11 @@ def describe_lights(lights: Sequence[Light]) -> list[dict[str, Any]]:
             "id": light.lamp.id,
             "name": light.lamp.name,
             "on": light.lamp.on,
-            "kind": _KINDS[light.lamp.kind],
+            "kind": KINDS[light.lamp.kind],
             "place": np.round(light.place, 6).tolist(),
             "way": np.round(light.way, 6).tolist(),
             "colour": np.round(light.colour, 6).tolist(),
-            "falloff": _FALLOFFS[light.lamp.falloff],
+            "falloff": FALLOFFS[light.lamp.falloff],
             "normal": light.lamp.normal,
             "reach": light.lamp.reach,
             "cone": [*cone_slope(light.lamp.cone, light.lamp.softness)],

@@ -115,7 +115,13 @@ def _layers(shot: ShotParts, ids: Collection[str], mounts: Collection[str]) -> F
 def _lamps(shot: ShotParts, layers: Collection[str], mounts: Collection[str]) -> Findings:
     if len({lamp.id for lamp in shot.lamps}) < len(shot.lamps):
         yield ShotError("Two lamps have one id; each needs its own.", field="lamps")
+    nowhere = {layer.id for layer in shot.layers if layer.is_backdrop}
     for i, lamp in enumerate(shot.lamps):
+        if lamp.aim in nowhere:
+            yield ShotError(
+                f"Lamp {lamp.name!r} aims at the backdrop {lamp.aim!r}, which is at no distance.",
+                field=f"lamps.{i}.aim",
+            )
         for field, named, known, kind in (
             ("aim", lamp.aim, layers, "aims at"),
             ("ride", lamp.ride and lamp.ride.on, mounts, "rides on"),

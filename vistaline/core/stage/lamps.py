@@ -22,7 +22,11 @@ from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.keyed import rows_of, valued
 from vistaline.core.stage.tracks import moving_mounts, track_of
 
-__all__ = ["Light", "falls", "light_at", "lights_at", "told"]
+__all__ = ["FALLOFFS", "KINDS", "Light", "falls", "light_at", "lights_at", "told"]
+
+KINDS = {LampKind.POINT: 0, LampKind.SPOT: 1, LampKind.PARALLEL: 2, LampKind.AMBIENT: 3}
+FALLOFFS = {Falloff.NONE: 0, Falloff.SQUARE: 1, Falloff.RANGE: 2}
+"""As kernels and shaders know them."""
 
 _NEAREST = 0.01
 """Of its normal distance: nearer to a lamp nothing gets brighter; the square has no end."""
@@ -105,14 +109,10 @@ def told(lights: Sequence[Light]) -> FloatArray:
     found = np.zeros((len(lights), 15))
     for row, light in zip(found, lights, strict=True):
         lamp = light.lamp
-        row[:4] = _KINDS[lamp.kind], _FALLOFFS[lamp.falloff], lamp.normal, lamp.reach
+        row[:4] = KINDS[lamp.kind], FALLOFFS[lamp.falloff], lamp.normal, lamp.reach
         row[4:7], row[7:10], row[10:13] = light.place, light.way, light.colour
         row[13:] = cone_slope(lamp.cone, lamp.softness)
     return found
-
-
-_KINDS = {LampKind.POINT: 0, LampKind.SPOT: 1, LampKind.PARALLEL: 2, LampKind.AMBIENT: 3}
-_FALLOFFS = {Falloff.NONE: 0, Falloff.SQUARE: 1, Falloff.RANGE: 2}
 
 
 @njit(cache=True, nogil=True)

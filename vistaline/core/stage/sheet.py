@@ -8,7 +8,7 @@ import numpy as np
 
 from vistaline.core.arrays import FloatArray
 
-__all__ = ["PlanView", "flatten"]
+__all__ = ["PlanView", "flatten", "lifted"]
 
 
 class PlanView(StrEnum):
@@ -23,3 +23,8 @@ def flatten(points: FloatArray, view: PlanView) -> FloatArray:
     if view is PlanView.ABOVE:
         return np.column_stack([points[:, 0], -points[:, 2]])
     return np.column_stack([-points[:, 2], points[:, 1]])
+
+
+def lifted(dx: float, dy: float, view: PlanView) -> FloatArray:
+    """Return the way (3,) on the stage of a way on the sheet: the inverse of :func:`flatten`."""
+    return np.array([dx, 0.0, -dy] if view is PlanView.ABOVE else [0.0, dy, -dx])

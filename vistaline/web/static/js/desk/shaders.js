@@ -71,21 +71,10 @@ const LOOK = `
     float level = radius < 2.0 ? clamp((radius - 0.3) / 1.7, 0.0, 1.0) - 1.0 : log2(radius / 2.0);
     float among = clamp(level - first, 0.0, float(COPIES - 1));
     vec4 mixed = copied(copy0, pads[0], at) * near(among, 0.0);
-    #if COPIES > 1
-    mixed += copied(copy1, pads[1], at) * near(among, 1.0);
-    #endif
-    #if COPIES > 2
-    mixed += copied(copy2, pads[2], at) * near(among, 2.0);
-    #endif
-    #if COPIES > 3
-    mixed += copied(copy3, pads[3], at) * near(among, 3.0);
-    #endif
-    #if COPIES > 4
-    mixed += copied(copy4, pads[4], at) * near(among, 4.0);
-    #endif
-    #if COPIES > 5
-    mixed += copied(copy5, pads[5], at) * near(among, 5.0);
-    #endif
+    ${[1, 2, 3, 4, 5].map((n) => `
+    #if COPIES > ${n}
+    mixed += copied(copy${n}, pads[${n}], at) * near(among, ${n}.0);
+    #endif`).join("")}
     #ifdef CAUGHT
     mixed *= covered() * float(caught.z > 0.0);
     #endif

@@ -32,6 +32,7 @@ export class Viewfinder {
     this.inset = false;
     this.tinted = false; // while focus is being set
     this.screen = new Screen(this.canvas, (what, value) => this.#heard(what, value), () => {
+      this.blind = true;
       this.veil.textContent = "This browser cannot draw with WebGL. Rendering works; the live view does not.";
     });
     this.handles = new Handles(this);
@@ -69,10 +70,11 @@ export class Viewfinder {
     const { version } = this.scene.data; // it may go up while the looks are fetched
     const { scene } = this;
     await this.screen.keep([scene.current.data, scene.data, scene.beside]).catch((error) => {
+      if (this.blind) return;
       this.veil.textContent = "A picture could not be fetched. Reload the page.";
       throw error;
     });
-    if (turn !== this.turn) return;
+    if (turn !== this.turn || this.blind) return;
     // The whole shot follows the frame in sight: what is drawn already need not be drawn again.
     if (this.ready && this.drawn && this.drawn === this.#sight()) this.#mark();
     else {
