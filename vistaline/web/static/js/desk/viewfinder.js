@@ -69,6 +69,7 @@ export class Viewfinder {
     const turn = (this.turn = (this.turn ?? 0) + 1);
     const { version } = this.scene.data; // it may go up while the looks are fetched
     const { scene } = this;
+    if (!this.ready) this.#fit(); // there is room for it before there is anything to show
     await this.screen.keep([scene.current.data, scene.data, scene.beside]).catch((error) => {
       if (this.blind) return;
       this.veil.textContent = "A picture could not be fetched. Reload the page.";

@@ -1,18 +1,26 @@
 // Whether the page is at rest: nothing was asked for that is not answered yet, and whatever waits a
 // moment before it asks (a value that is still being typed, a playhead that just stopped) has done
-// so. `<html data-idle>` says it, to tests and to whoever drives the page by a script.
+// so, and the page was laid out since. `<html data-idle>` says it, to tests and to whoever drives the
+// page by a script.
 
 const QUIET = 260; // ms: longer than anything here waits before it asks
 const html = document.documentElement;
 let underWay = 0;
 let timer = 0;
+let stirred = 0;
 
 function stir() {
   html.dataset.idle = "false";
+  stirred += 1;
   clearTimeout(timer);
-  timer = setTimeout(() => {
-    if (!underWay) html.dataset.idle = "true";
-  }, QUIET);
+  timer = setTimeout(() => laidOut(stirred), QUIET);
+}
+
+/** At rest, if nothing stirs until the next frame has been laid out: sizes are watched there. */
+function laidOut(since) {
+  requestAnimationFrame(() => setTimeout(() => {
+    if (!underWay && stirred === since) html.dataset.idle = "true";
+  }));
 }
 
 const ask = window.fetch.bind(window);
