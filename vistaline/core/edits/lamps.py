@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from vistaline.core.arrays import FloatArray
+from vistaline.core.arrays import FloatArray, Matrix4
 from vistaline.core.edits.registry import REGISTRY, on_stage, with_layers, without_rows
 from vistaline.core.errors import EditError
 from vistaline.core.model import HexColour
@@ -15,8 +15,9 @@ from vistaline.core.stage.camera import CameraState, camera_states
 from vistaline.core.stage.lamps import lights_at
 from vistaline.core.stage.placing import stage_card
 from vistaline.core.stage.sheet import PlanView, lifted
+from vistaline.core.stage.tracks import track_of
 
-__all__ = ["with_lamp"]
+__all__ = ["depth_before", "middle_of", "with_lamp"]
 
 verb = REGISTRY.verb
 _NAMES = {
@@ -57,6 +58,8 @@ def add_lamp(shot: Shot, *, kind: LampKind, layer: str = "", playhead: int = 0) 
         position=tuple(np.round(place, 4).tolist()),
         aim=target.id if aimed else "",
         normal=round(max(float(np.linalg.norm(middle - place)), 1e-3), 4),
+        shadows=kind is not LampKind.AMBIENT,
+        size=round(0.05 * away, 4),
     )
     lit = shot.evolve(lamps=(*shot.lamps, made))
     if shot.lamps or kind is LampKind.AMBIENT:
@@ -65,6 +68,20 @@ def add_lamp(shot: Shot, *, kind: LampKind, layer: str = "", playhead: int = 0) 
         id=_free_id(lit), name=_NAMES[LampKind.AMBIENT], kind=LampKind.AMBIENT, brightness=0.25
     )
     return lit.evolve(lamps=(*lit.lamps, faint))
+
+
+def middle_of(shot: Shot, camera: CameraState) -> tuple[FloatArray, float]:
+    """Return the place (3,) of what stands in the middle of the frame, and how far away it is."""
+    middle = stage_card(shot, _in_the_middle(shot, camera)).world_from_card[:3, 3]
+    return middle, float(np.linalg.norm(middle - np.array(camera.position)))
+
+
+def depth_before(camera: CameraState, place: FloatArray, name: str) -> float:
+    """Return how far before a camera a place (3,) is, in metres, along the way it looks."""
+    depth = -float((camera.camera_from_world @ [*place, 1.0])[2])
+    if depth <= 0:
+        raise EditError(f"{name} is behind the camera. Drag it on the plan.")
+    return depth
 
 
 def _in_the_middle(shot: Shot, camera: CameraState) -> Layer:
@@ -114,6 +131,8 @@ def set_lamp(
     reach: float | None = None,
     cone: float | None = None,
     softness: float | None = None,
+    shadows: bool | None = None,
+    size: float | None = None,
 ) -> Shot:
     """Set values of a lamp: its place in metres, its brightness and soft edge in percent.
 
@@ -135,6 +154,8 @@ def set_lamp(
         "reach": reach,
         "cone": cone,
         "softness": None if softness is None else softness / 100,
+        "shadows": shadows,
+        "size": size,
     }
     changes: dict[str, object] = {key: each for key, each in values.items() if each is not None}
     changes["position"] = (
@@ -174,9 +195,7 @@ def drag_lamp_seen(
     camera = camera_states(shot, [frame])[0]
     lights = lights_at(shot, np.array([float(frame)]), [camera])[0]
     light = next(each for each in lights if each.lamp.id == lamp)
-    depth = -float((camera.camera_from_world @ [*light.place, 1.0])[2])
-    if depth <= 0:
-        raise EditError(f"{found.name} is behind the camera. Drag it on the plan.")
+    depth = depth_before(camera, light.place, found.name)
     across, up = dx * depth / camera.focal_px, -dy * depth / camera.focal_px
     way = camera.world_from_camera[:3, :2] @ [across, up]
     return _shifted(shot, found, way, playhead)
@@ -187,6 +206,8 @@ def _shifted(shot: Shot, lamp: Lamp, way: FloatArray, playhead: int) -> Shot:
     carry = carry_of(lamp.ride, shot.mounts)
     if carry.moves:
         way = carry.turn.T @ way / carry.scale
+    if lamp.rides_with:
+        way = _pose_of(shot, lamp.rides_with, playhead)[:3, :3].T @ way
     if lamp.with_camera:
         camera = camera_states(shot.evolve(cuts=()), [playhead])[0]
         way = camera.world_from_camera[:3, :3].T @ way
@@ -204,19 +225,55 @@ def lamp_with_camera(
         return shot
     if with_camera and found.ride:
         raise EditError(f"{found.name} rides on a mount. Let it ride off first.")
+    if with_camera and found.rides_with:
+        shot = lamp_with_layer(shot, lamp=lamp, layer="", playhead=playhead)
+        found = shot.lamp(lamp)
     camera = camera_states(shot, [playhead])[0]
     here = camera.camera_from_world if with_camera else camera.world_from_camera
     x, y, z = (here @ [*found.position, 1.0])[:3].tolist()
     return with_lamp(shot, found.evolve(with_camera=with_camera, position=(x, y, z)))
 
 
+@verb("let a lamp travel with a layer")
+def lamp_with_layer(shot: Shot, *, lamp: str, layer: str = "", playhead: int = 0) -> Shot:
+    """Let a lamp travel with a layer, as that moves and turns; with none, it stays where it is."""
+    found = shot.lamp(lamp)
+    if found.rides_with == layer:
+        return shot
+    if layer and (found.ride or found.with_camera):
+        raise EditError(
+            f"{found.name} travels with something else. Let it ride off, or stay, first."
+        )
+    place = np.array([*found.position, 1.0])
+    if found.rides_with:
+        place = _pose_of(shot, found.rides_with, playhead) @ place
+    if layer:
+        on_stage(shot, layer)
+        place = np.linalg.inv(_pose_of(shot, layer, playhead)) @ place
+    x, y, z = place[:3].tolist()
+    return with_lamp(shot, found.evolve(rides_with=layer, position=(x, y, z)))
+
+
+def _pose_of(shot: Shot, layer: str, frame: int) -> Matrix4:
+    return np.asarray(track_of(shot, shot.layer(layer), np.array([float(frame)])).poses[0])
+
+
 @verb("remove lamp")
 def remove_lamp(shot: Shot, *, lamp: str) -> Shot:
     """Take a lamp away, with its keys; without any, layers are seen as they are."""
     shot.lamp(lamp)
+    shining = (each for each in shot.dressing if getattr(each, "lamp", "") == lamp)
+    for each in shining:
+        # What shone in its light has none any more.
+        shot = shot.evolve(
+            dressing=tuple(
+                x.evolve(lamp="", on=False) if x.id == each.id else x for x in shot.dressing
+            )
+        )
     return shot.evolve(
         lamps=tuple(each for each in shot.lamps if each.id != lamp),
         rows=without_rows(shot, [f"lamp:{lamp}"]),
+        solo="" if shot.solo == f"lamp:{lamp}" else shot.solo,
     )
 
 
@@ -228,3 +285,18 @@ def choose_lit(shot: Shot, *, layers: list[str]) -> Shot:
         shot.layer(each)
     able = [each for each in shot.layers if each.stands_lit]
     return with_layers(shot, [each.evolve(takes_light=each.id in wanted) for each in able])
+
+
+@verb("whose shadows fall where")
+def choose_shadows(shot: Shot, *, casts: list[str], takes: list[str]) -> Shot:
+    """Say which layers throw shadows, and on which shadows are seen."""
+    for each in {*casts, *takes} - {""}:
+        shot.layer(each)
+    able = [each for each in shot.layers if each.stands_lit]
+    return with_layers(
+        shot,
+        [
+            each.evolve(casts_shadows=each.id in casts, takes_shadows=each.id in takes)
+            for each in able
+        ],
+    )

@@ -10,6 +10,7 @@ from pydantic import Field
 
 from vistaline.core.arrays import FloatArray, Matrix4
 from vistaline.core.edits.registry import REGISTRY, pictures_used
+from vistaline.core.edits.starts import enlarged
 from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
 from vistaline.core.geometry.bowing import straightened
@@ -17,6 +18,8 @@ from vistaline.core.geometry.heights import length_on_ground, upright_height
 from vistaline.core.geometry.optics import GATE_LONG_SIDE
 from vistaline.core.geometry.perspective import Direction, SeenFrom
 from vistaline.core.geometry.rectangles import edges_of_rectangle, in_order
+from vistaline.core.keyable import value_called
+from vistaline.core.shot.dressing import DRESSINGS, Dressing, OnStage, row_name
 from vistaline.core.shot.lamps import Lamp
 from vistaline.core.shot.route import Route
 from vistaline.core.shot.rows import Row
@@ -37,6 +40,7 @@ _SIDES = {
 """Which ways the sides of a rectangle run that faces the camera, stands beside it, or lies."""
 _METRES = ("distance", "across", "up", "x", "y", "z")
 _LENGTHS = ("focus", "normal", "reach")
+_IN_METRES = ("m", "m/s", "m/s²", "mm")
 """Values whose keys grow with the stage."""
 
 
@@ -364,9 +368,15 @@ def stage_enlarged(shot: Shot, ratio: float) -> Shot:
             )
             for lamp in shot.lamps
         ),
+        dressing=tuple(
+            _larger_dress(each, home, ratio, [r.value for r in shot.rows if r.of == row_name(each)])
+            for each in shot.dressing
+        ),
         rows=tuple(
             _larger_row(row, ratio)
-            if (row.of in keyed and row.value == "scale") or row.value in _LENGTHS
+            if (row.of in keyed and row.value == "scale")
+            or row.value in _LENGTHS
+            or (row.of.partition(":")[0] in {*DRESSINGS, "lamp"} and row.about.unit in _IN_METRES)
             else row
             for row in shot.rows
         ),
@@ -376,9 +386,22 @@ def stage_enlarged(shot: Shot, ratio: float) -> Shot:
 def _larger_lamp(lamp: Lamp, home: FloatArray, ratio: float, keyed: list[str]) -> Lamp:
     """Return a lamp that lights the larger stage as it did the smaller; ``keyed`` values stay."""
     x, y, z = (home + (lamp.position - home) * ratio).tolist()
-    lengths = {"normal": lamp.normal * ratio, "reach": lamp.reach * ratio}
+    lengths = {name: getattr(lamp, name) * ratio for name in ("normal", "reach", "size")}
     changes = {name: value for name, value in lengths.items() if name not in keyed}
     return lamp.evolve(position=(x, y, z), **changes)
+
+
+def _larger_dress(thing: Dressing, home: FloatArray, ratio: float, keyed: list[str]) -> Dressing:
+    """Return what is in the air of the larger stage; ``keyed`` values stay."""
+    larger = enlarged(thing, ratio)
+    if isinstance(thing, OnStage):
+        x, y, z = (home + (np.array(thing.position) - home) * ratio).tolist()
+        larger = larger.evolve(position=(x, y, z))
+    for name in keyed:
+        about = value_called(type(thing), name)
+        if about:
+            larger = about.put(larger, about.of(thing))
+    return larger
 
 
 def _has_own_scale(layer: Layer) -> bool:

@@ -7,10 +7,12 @@ from typing import Annotated, Any
 import numpy as np
 from pydantic import Field
 
+from vistaline.core.edits.dressing import with_dress
 from vistaline.core.edits.lamps import with_lamp
 from vistaline.core.edits.registry import REGISTRY, on_stage, with_layers, without_rows
 from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
+from vistaline.core.shot.dressing import DRESSINGS, Dressing, Riding, row_name
 from vistaline.core.shot.mounts import FOLLOWS, Follow, Mount, Ride, Standing, carry_of, standing_of
 from vistaline.core.shot.route import Framing, Route
 from vistaline.core.shot.shot import Shot
@@ -104,8 +106,8 @@ def remove_mount(shot: Shot, *, mount: str) -> Shot:
 
 @verb("ride on a mount")
 def ride_on(shot: Shot, *, rider: str, mount: str, follows: list[Follow] | None = None) -> Shot:
-    """Let something ride on a mount: ``camera``, ``layer:``, ``lamp:`` or ``mount:`` with its
-    id.
+    """Let something ride on a mount: ``camera``, ``layer:``, ``lamp:``, ``mount:`` or what is in
+    the air, with its id.
 
     ``follows``: which of the mount's changes it takes part in; left out, all of them. It stays
     where it is seen.
@@ -129,7 +131,14 @@ def ride_on(shot: Shot, *, rider: str, mount: str, follows: list[Follow] | None 
     if kind == "lamp":
         if shot.lamp(key).with_camera:
             raise EditError(f"{shot.lamp(key).name} travels with the camera. Let it stay first.")
+        if shot.lamp(key).rides_with:
+            raise EditError(f"{shot.lamp(key).name} travels with a layer. Let it stay first.")
         return with_lamp(shot, shot.lamp(key).evolve(ride=ride))
+    if kind in DRESSINGS:
+        thing = shot.dress(rider)
+        if not isinstance(thing, Riding):
+            raise EditError(f"{thing.name} has no place that could ride on anything.")
+        return with_dress(shot, thing.evolve(ride=ride))
     return with_layers(shot, [on_stage(shot, key).evolve(ride=ride)])
 
 
@@ -151,6 +160,16 @@ def ride_off(shot: Shot, *, rider: str) -> Shot:
         pan, tilt, _ = space.angles_of(pose[:3, :3])
         x, y, z = pose[:3, 3].tolist()
         return with_lamp(shot, lamp.evolve(ride=None, position=(x, y, z), pan=pan, tilt=tilt))
+    if kind in DRESSINGS:
+        thing = shot.dress(rider)
+        if not isinstance(thing, Riding) or thing.ride is None:
+            return shot
+        angles = (getattr(thing, name, 0.0) for name in ("pan", "tilt"))
+        pose = carry_of(thing.ride, shot.mounts).pose(space.pose(thing.position, *angles))
+        pan, tilt, _ = space.angles_of(pose[:3, :3])
+        x, y, z = pose[:3, 3].tolist()
+        turned = {"pan": pan, "tilt": tilt} if hasattr(thing, "pan") else {}
+        return with_dress(shot, thing.evolve(ride=None, position=(x, y, z), **turned))
     if kind != "layer":
         raise EditError(f"{rider!r} is nothing that rides. Reload the page.")
     layer = on_stage(shot, key)
@@ -168,7 +187,12 @@ def riders_of(shot: Shot, mount: str) -> list[str]:
         *(f"mount:{m.id}" for m in shot.mounts if m.ride and m.ride.on == mount),
         *(f"layer:{x.id}" for x in shot.layers if x.ride and x.ride.on == mount),
         *(f"lamp:{x.id}" for x in shot.lamps if x.ride and x.ride.on == mount),
+        *(row_name(x) for x in shot.dressing if _on(x, mount)),
     ]
+
+
+def _on(thing: Dressing, mount: str) -> bool:
+    return isinstance(thing, Riding) and thing.ride is not None and thing.ride.on == mount
 
 
 def _with_mount(shot: Shot, mount: Mount) -> Shot:

@@ -8,6 +8,10 @@ from typing import Annotated, Any
 from pydantic import Field
 
 from vistaline.core.errors import EditError
+from vistaline.core.shot.air import Emits, Particles
+from vistaline.core.shot.beams import Glow
+from vistaline.core.shot.dressing import Dressing
+from vistaline.core.shot.lamps import Lamp
 from vistaline.core.shot.retiming import moved_along, retimed, stretched, times_of
 from vistaline.core.shot.route import Framing, Route
 from vistaline.core.shot.rows import Row
@@ -78,9 +82,26 @@ def without(shot: Shot, ids: Collection[str]) -> Shot:
         layers=tuple(rest),
         rows=without_rows(shot, [f"layer:{key}" for key in ids]),
         pictures=pictures_used(shot, rest),
-        lamps=tuple(lamp.evolve(aim="") if lamp.aim in ids else lamp for lamp in shot.lamps),
+        lamps=tuple(_lamp_without(lamp, ids) for lamp in shot.lamps),
+        dressing=tuple(_dressing_without(each, ids) for each in shot.dressing),
         **routed | {"cameras": tuple(cameras)},
     )
+
+
+def _lamp_without(lamp: Lamp, ids: Collection[str]) -> Lamp:
+    gone = {name: "" for name in ("aim", "rides_with") if getattr(lamp, name) in ids}
+    return lamp.evolve(**gone) if gone else lamp
+
+
+def _dressing_without(thing: Dressing, ids: Collection[str]) -> Dressing:
+    """Return what is in the air without the layers it came from, or that glowed."""
+    if isinstance(thing, Particles) and thing.layer in ids:
+        return thing.evolve(layer="", emits=Emits.BOX)
+    if isinstance(thing, Glow) and any(each in ids for each in thing.layers):
+        left = tuple(each for each in thing.layers if each not in ids)
+        # With none left it would be the whole frame that glows.
+        return thing.evolve(layers=left, on=thing.on and bool(left))
+    return thing
 
 
 def without_rows(shot: Shot, gone: Collection[str]) -> tuple[Row, ...]:
@@ -100,6 +121,7 @@ def _released(route: Route, ids: Collection[str]) -> Route:
 def pictures_used(shot: Shot, layers: Iterable[Layer]) -> dict[str, PictureRef]:
     """Return the pictures of a shot that some layers show."""
     used = {layer.picture for layer in layers}
+    used |= {each.picture for each in shot.dressing if isinstance(each, Particles)}
     return {key: picture for key, picture in shot.pictures.items() if key in used}
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import os
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import assert_never
 
 import cv2
@@ -12,14 +12,18 @@ import numpy as np
 
 from vistaline.core.arrays import Rgba16
 from vistaline.core.formats.encoders import Layout
+from vistaline.core.looks.blending import MODES, Blend
 from vistaline.core.picture.colour import hex_to_linear, straight_codes
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render import composite
+from vistaline.core.render.beams import Beams, shines_over
 from vistaline.core.render.canvas import Canvas, CompositeBand, tiles_of
 from vistaline.core.render.character import changes_frame, with_character
 from vistaline.core.render.crew import Crew
+from vistaline.core.render.hazed import sky_of
 from vistaline.core.render.laying import Cards
 from vistaline.core.render.mean import hand_on, mean_of
+from vistaline.core.render.motes import with_motes
 from vistaline.core.render.motion import Exposed, exposed, filled
 from vistaline.core.render.moved import Blurred
 from vistaline.core.render.placing import Placed, place
@@ -27,9 +31,11 @@ from vistaline.core.render.shelf import Shelf
 from vistaline.core.render.soft import Softened, softened
 from vistaline.core.render.source import STANDARD, Quality
 from vistaline.core.render.views import View, is_blurred, views_of
+from vistaline.core.shot.air import Particles
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.evaluate import FrameState, evaluate
 from vistaline.core.stage.exposure import camera_at, exposure_of
+from vistaline.core.stage.particles import Flock, flock_at
 
 __all__ = ["Renderer", "scaled"]
 
@@ -71,6 +77,7 @@ class Renderer:
         self._around: Canvas | None = None
         """The last that was larger than the frame."""
         self._shelf = Shelf()
+        self._beams = Beams(looks, quality, self._crew, self._shelf)
 
     def rgb(self, frame: float) -> np.ndarray:
         """Return a frame as (height, width, 3) uint8, sRGB."""
@@ -127,28 +134,43 @@ class Renderer:
     def _bands(self, frame: float, composite_band: CompositeBand) -> None:
         """Call ``composite_band(y0, y1, cards, ground)`` for bands of rows."""
         state = evaluate(self.shot, [frame])[0]
+        ground = np.minimum(self._ground * np.float32(state.gain), np.float32(65535))
         points = self._quality.views if is_blurred(state) else 0
         fine = self._quality.views > 0
         span = exposure_of(self.shot, frame)
         least = max(2 * points, self._quality.moments)
         moving = exposed(self.shot, frame, *span, fine=fine, at_least=least)
         character = camera_at(self.shot, frame).character
+        open_for = (span[1] - span[0]) / float(self.shot.frame.rate)
+        over = shines_over(state)
         if fine and (moving or points):
             views = views_of(moving.states if moving else [state] * points)
-            drawn = [self._exactly(view, state) for view in views]
+            drawn = [self._exactly(view, state, open_for / len(views)) for view in views]
             picture = self._mean(self._canvas, drawn)
         elif moving:
-            picture = self._moving(moving, state)
-        elif changes_frame(character):
-            picture = self._mean(self._canvas, [(self._softened(state), state.parallel)])
+            picture = self._moving(moving, state, open_for / len(moving.states))
+        elif over or changes_frame(character):
+            picture = self._one(self._softened(state, open_for), state.parallel)
         else:
-            cards = self._softened(state)
-            self._canvas.draw(cards, state.parallel, self._ground, composite_band)
+            cards = self._softened(state, open_for)
+            self._canvas.draw(cards, state.parallel, ground, composite_band)
             self._shelf.take_all_back()
             return
+        if over:
+            picture = self._beams.added(picture, state, ground)
         picture = with_character(picture, character, self._crew, self._shelf)
-        hand_on(picture, self._ground, composite_band, self._crew)
+        hand_on(picture, ground, composite_band, self._crew)
         self._shelf.take_all_back()
+
+    def _one(self, cards: Sequence[Placed], parallel: bool) -> np.ndarray:
+        """Return a frame (height, width, 4) uint16, linear, premultiplied, over nothing."""
+        picture = self._shelf.lend((self._height, self._width, 4))
+
+        def encode(y0: int, y1: int, cards: Cards, ground: np.ndarray) -> None:
+            composite.composite_linear(cards, ground, y0, picture[y0:y1])
+
+        self._canvas.draw(cards, parallel, np.zeros(3, np.float32), encode)
+        return picture
 
     def _mean(self, canvas: Canvas, drawn: Sequence[tuple[list[Placed], bool]]) -> np.ndarray:
         laid = [canvas.lay(cards, parallel) for cards, parallel in drawn]
@@ -156,7 +178,7 @@ class Renderer:
         mean_of(canvas, laid, self._crew, picture)
         return picture
 
-    def _exactly(self, view: View, still: FrameState) -> tuple[list[Placed], bool]:
+    def _exactly(self, view: View, still: FrameState, open_for: float) -> tuple[list[Placed], bool]:
         """Return how a view is drawn; what is not blurred by motion is as in ``still``."""
         cover = np.zeros(self._canvas.tiles)
         unmoved = still.seen_by(view.state.camera.beside(still.camera))
@@ -166,18 +188,48 @@ class Renderer:
             at = view.state if card.layer.motion_blur else unmoved
             quality = view.quality_for(card, self._quality)
             found.append(place(index, at, self._looks, quality, cover))
-        return [each for each in found if each], view.state.parallel
+        blurs = view.points == 1
+        return self._in_air(found, view.state, cover, open_for, blurs=blurs), view.state.parallel
 
-    def _softened(self, state: FrameState) -> list[Placed]:
+    def _softened(self, state: FrameState, open_for: float) -> list[Placed]:
         """Return how a state is drawn, what is out of focus card by card; near to far."""
         cover = np.zeros(tiles_of(state.camera.frame_size))
         found = (
             softened(index, state, self._looks, self._quality, cover, self._crew, self._shelf)
             for index in reversed(state.order)
         )
-        return [each for each in found if each]
+        return self._in_air(found, state, cover, open_for, blurs=True)
 
-    def _moving(self, moving: Exposed, still: FrameState) -> np.ndarray:
+    def _in_air(
+        self,
+        found: Iterable[Placed | None],
+        state: FrameState,
+        cover: np.ndarray,
+        open_for: float,
+        *,
+        blurs: bool,
+    ) -> list[Placed]:
+        """Return what is seen, near to far, particles between, and behind it all the air before
+        the background."""
+        seen = [each for each in found if each]
+        flocks = self._flocks(state)
+        if flocks:
+            seen = with_motes(seen, flocks, state, self._looks, open_for, blurs=blurs)
+        sky = sky_of(state, state.camera, self._looks, cover)
+        if sky:
+            seen.append(Placed(sky, 1.0, MODES[Blend.NORMAL], (), state.camera))
+        return seen
+
+    def _flocks(self, state: FrameState) -> list[Flock]:
+        """Return the particles that are in the air."""
+        frame = state.seconds * float(self.shot.frame.rate)
+        return [
+            flock_at(self.shot, each, frame)
+            for each in self.shot.dressing
+            if isinstance(each, Particles) and any(x.thing.id == each.id for x in state.dressing)
+        ]
+
+    def _moving(self, moving: Exposed, still: FrameState, open_for: float) -> np.ndarray:
         """Return the mean of a frame's moments, with what lies between them filled in."""
         margin = moving.margin
         canvas = self._canvas
@@ -206,7 +258,7 @@ class Renderer:
                         *(index, at, self._looks, self._quality, cover, self._crew, self._shelf)
                     )
                 )
-            drawn.append(([each for each in found if each], state.parallel))
+            drawn.append((self._in_air(found, state, cover, open_for, blurs=True), state.parallel))
         picture = self._mean(canvas, drawn)
         picture = filled(picture, moving.fills, margin, self._crew, self._shelf)
         return picture[margin : picture.shape[0] - margin, margin : picture.shape[1] - margin]

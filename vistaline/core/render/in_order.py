@@ -167,13 +167,20 @@ def _blend_stretch(cards, order, count, limits, x0, x1, y, j, ground, planes):  
             pixel = buffers[i, j, x]
             low, high = np.uint32(pixel), np.uint32(pixel >> np.uint64(32))
             alpha = np.float32(high >> np.uint32(16))
-            if alpha == 0 or weight == 0:
+            if pixel == 0 or weight == 0:
                 continue
             colour = (
                 np.float32(low & np.uint32(65535)),
                 np.float32(low >> np.uint32(16)),
                 np.float32(high & np.uint32(65535)),
             )
+            if max(colour[0], colour[1], colour[2]) > alpha:
+                # Light in the air: it is added, however little it covers.
+                cover = weight * alpha * np.float32(1 / 65535)
+                for c in range(3):
+                    planes[c, x] += weight * colour[c] - cover * planes[c, x]
+                through *= 1 - cover
+                continue
             cover = weight * alpha * np.float32(1 / 65535)
             mode = modes[i]
             for c in range(3):

@@ -1,7 +1,8 @@
 """A card in the light of lamps: computed every few pixels, and run evenly between them.
 
-What changes slowly over a surface is known at the corners of squares of ``_CELL`` pixels: the
-cosine, the fall-off, the angle from a spot's axis. A spot's edge itself is told at every pixel.
+What changes slowly over a surface is known at the corners of squares of ``CELL`` pixels: the
+cosine, the fall-off, the angle from a spot's axis. Edges, of cones and of shadows, are told at
+every pixel.
 """
 
 from __future__ import annotations
@@ -13,8 +14,10 @@ import numpy as np
 from numba import njit
 
 from vistaline.core.arrays import FloatArray
+from vistaline.core.render.gridded import CELL, line_at, multiply, rays_of, run_between
+from vistaline.core.render.lamp_shadows import Falling, falling_on
 from vistaline.core.render.laying import KERNEL
-from vistaline.core.render.modifier import Band, Modifier, Placement, shown_places
+from vistaline.core.render.modifier import Band, Modifier, Placement
 from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH
 from vistaline.core.render.warp import BAND
 from vistaline.core.shot.lamps import LampKind
@@ -22,18 +25,26 @@ from vistaline.core.stage.lamps import KINDS, Light, falls, light_at, told
 
 __all__ = ["lit"]
 
-_CELL = 8
-
 
 def lit(placed: Placement) -> Sequence[Modifier]:
     """Return what lamps do to a card: nothing, where there are none or it takes no light."""
     lights = placed.state.lights
     if not lights or not placed.card.layer.is_lit:
         return []
+    falling = [falling_on(placed, light) for light in lights]
     if placed.source.nearness is None:
-        return [_LitBody(lights)]
+        return [_LitBody(lights, falling)]
     normal = np.ascontiguousarray(placed.card.world_from_card[:3, 2])
-    return [_LitPlane(told(lights), normal)]
+    # Lamps whose light ends somewhere are told apart from all others, which are one light.
+    apart = np.array(
+        [
+            light.lamp.kind is LampKind.SPOT or shadows is not None
+            for light, shadows in zip(lights, falling, strict=True)
+        ]
+    )
+    lamps = told(lights)
+    ending = [shadows for shadows, each in zip(falling, apart, strict=True) if each]
+    return [_LitPlane(lamps, normal, apart, ending)]
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,65 +53,91 @@ class _LitPlane:
     """(N, 15); see :func:`stage.lamps.told`."""
     normal: FloatArray
     """(3,)"""
+    apart: np.ndarray
+    """(N,) bool: which lamps have an edge of their own, a cone's or a shadow's."""
+    falling: Sequence[Falling | None]
+    """The shadows of those that are apart."""
 
     def modify(self, band: Band) -> None:
         rows, columns = band.pixels.shape[:2]
-        x = np.arange(0, columns + _CELL, _CELL, dtype=np.float64)
-        y = band.index * BAND + np.arange(0, rows + _CELL, _CELL, dtype=np.float64)
-        places = _places_on(band, x, y)
-        lamps = self.lamps
-        spots = np.flatnonzero(lamps[:, 0] == KINDS[LampKind.SPOT])
-        cells = np.zeros((len(y), len(x), 3 + 2 * len(spots)), np.float32)
-        _fill(lamps, places, self.normal, cells)
-        colours, slopes = lamps[spots, 10:13], lamps[spots, 13:]
+        lamps, apart, nearness = self.lamps, self.apart, band.source.nearness
+        assert nearness is not None
+        ending = lamps[apart]
+        lines = -(-rows // CELL) + 1, -(-columns // CELL) + 1
+        cells = np.zeros((lines[0], 3 + 2 * len(ending), lines[1]), np.float32)
+        home = np.array(band.camera.position)
+        rays = rays_of(band.camera)
+        _fill(lamps, apart, rays, home, nearness, self.normal, band.index * BAND, cells)
+        spots = ending[:, 0] == KINDS[LampKind.SPOT]
+        # What is no spot shines as if the edge of its cone were nowhere.
+        slopes = np.where(spots[:, None], ending[:, 13:], (0.0, 1.0))
         shown = band.source.tiles[band.lines]
-        _shine(band.pixels, cells, colours.astype(np.float32), slopes.astype(np.float32), shown)
+        shaded = np.array([each is not None for each in self.falling], bool)
+        shades = np.empty((len(ending), *band.pixels.shape[:2]), np.float32)
+        for falling, out in zip(self.falling, shades, strict=True):
+            if falling:
+                falling.let_through(nearness, _NOWHERE, shown, band.index * BAND, out)
+        colours = ending[:, 10:13].astype(np.float32)
+        pixels = band.pixels.view(np.uint64)[..., 0]
+        _shine(pixels, cells, colours, slopes.astype(np.float32), shaded, shades, shown)
 
 
-@njit(cache=True, nogil=True)
-def _fill(lamps, places, side, cells):  # type: ignore[no-untyped-def]
-    """Fill ``cells`` (lines, columns, 3 + 2 * spots): light, then share and cosine of each spot."""
-    for j in range(places.shape[0]):
-        for i in range(places.shape[1]):
-            x, y, z = places[j, i, 0], places[j, i, 1], places[j, i, 2]
+_NOWHERE = np.empty((0, 0), np.float32)
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _fill(lamps, apart, rays, home, nearness, side, y0, cells):  # type: ignore[no-untyped-def]
+    """Fill ``cells`` (lines, 3 + 2 * apart, columns): light, then share and cosine of each lamp
+    that is told apart.
+
+    Where the plane is behind the camera, or nearly edge on, it is that of some place far away.
+    """
+    for j in range(cells.shape[0]):
+        y = y0 + CELL * float(j)
+        for i in range(cells.shape[2]):
+            x = CELL * float(i)
+            far = 1 / max(nearness[0] * x + nearness[1] * y + nearness[2], 1e-6)
+            a = home[0] + far * (rays[0, 0] * x + rays[0, 1] * y + rays[0, 2])
+            b = home[1] + far * (rays[1, 0] * x + rays[1, 1] * y + rays[1, 2])
+            c = home[2] + far * (rays[2, 0] * x + rays[2, 1] * y + rays[2, 2])
             at = 3
+            red, green, blue = 0.0, 0.0, 0.0
             for m in range(lamps.shape[0]):
-                lamp = lamps[m]
-                share, cosine = falls(lamp, x, y, z, side)
-                if lamp[0] == 1:
-                    cells[j, i, at] = share
-                    cells[j, i, at + 1] = cosine
+                share, cosine = falls(lamps, m, a, b, c, side[0], side[1], side[2])
+                if apart[m]:
+                    cells[j, at, i] = share
+                    cells[j, at + 1, i] = cosine
                     at += 2
                 else:
-                    for c in range(3):
-                        cells[j, i, c] += share * lamp[10 + c]
-
-
-def _places_on(band: Band, x: FloatArray, y: FloatArray) -> FloatArray:
-    """Return the places (lines, columns, 3) of a plane that frame pixels ``x``, ``y`` show.
-
-    Where the plane is behind the camera there, or nearly edge on, they are some place far away.
-    """
-    assert band.source.nearness is not None
-    a, b, c = band.source.nearness
-    across, down = np.meshgrid(x, y)
-    near = np.maximum(a * across + b * down + c, 1e-6)
-    return shown_places(band.camera, across, down, near)
+                    red += share * lamps[m, 10]
+                    green += share * lamps[m, 11]
+                    blue += share * lamps[m, 12]
+            cells[j, 0, i], cells[j, 1, i], cells[j, 2, i] = red, green, blue
 
 
 @dataclass(frozen=True, eq=False)
 class _LitBody:
     lights: Sequence[Light]
+    falling: Sequence[Falling | None]
 
     def modify(self, band: Band) -> None:
-        if not band.source.tiles[band.lines].any():
+        shown = band.source.tiles[band.lines]
+        if not shown.any():
             return
         near, world = band.near, band.world
-        normals = _normals(world, near)
         there = near > 0
-        light = light_at(self.lights, world[there], normals[there]).astype(np.float32)
+        places, normals = world[there], _normals(world, near)[there]
+        clear = [light for light, each in zip(self.lights, self.falling, strict=True) if not each]
+        total = light_at(clear, places, normals)
+        seen = np.empty(near.shape, np.float32)
+        mapped = np.ascontiguousarray(near, np.float32)
+        for light, falling in zip(self.lights, self.falling, strict=True):
+            if falling:
+                falling.let_through(np.zeros(3), mapped, shown, band.index * BAND, seen)
+                total += light_at([light], places, normals) * seen[there][:, None]
         pixels = band.pixels[there]
-        pixels[:, :3] = np.minimum(np.rint(pixels[:, :3] * light), pixels[:, 3:])
+        lit_pixels = np.rint(pixels[:, :3] * total.astype(np.float32))
+        pixels[:, :3] = np.minimum(lit_pixels, pixels[:, 3:])
         band.pixels[there] = pixels
 
 
@@ -126,44 +163,57 @@ def _normals(world: FloatArray, near: np.ndarray) -> FloatArray:
 
 
 @njit(**KERNEL)
-def _shine(pixels, cells, colours, slopes, tiles):  # type: ignore[no-untyped-def]
-    """Multiply a band's ``pixels`` by the light in ``cells`` (lines, columns, 3 + 2 * spots).
+def _times(strong, shade):  # type: ignore[no-untyped-def]
+    for x in range(strong.shape[0]):
+        strong[x] *= shade[x]
 
-    The first three numbers of a cell are light, then come share and cosine of each spot, of
-    ``colours`` (spots, 3) and ``slopes`` (spots, 2). ``tiles`` (lines, columns): 0 where nothing
-    is. What gets brighter than white stays white.
+
+@njit(**KERNEL)
+def _end(strong, cosine, slope, rest):  # type: ignore[no-untyped-def]
+    """Let light end at the edge of its cone."""
+    for x in range(strong.shape[0]):
+        edge = min(max(cosine[x] * slope + rest, np.float32(0)), np.float32(1))
+        strong[x] = strong[x] * edge * edge
+
+
+@njit(**KERNEL)
+def _add_times(out, more, times):  # type: ignore[no-untyped-def]
+    for x in range(out.shape[0]):
+        out[x] += more[x] * times
+
+
+@njit(**KERNEL)
+def _shine(pixels, cells, colours, slopes, shaded, shades, tiles):  # type: ignore[no-untyped-def]
+    """Multiply a band's ``pixels`` (rows, width) uint64 by the light in ``cells``.
+
+    ``cells`` (lines, 3 + 2 * apart, columns): light, then share and cosine of each lamp told apart,
+    of ``colours`` (apart, 3) and ``slopes`` (apart, 2), where it is ``shaded`` as far as ``shades``
+    (apart, rows, width) let it through. ``tiles`` (lines, columns): 0 where nothing is. What gets
+    brighter than white stays white.
     """
-    count = cells.shape[2]
-    row = np.empty((cells.shape[1], count), np.float32)
+    width = pixels.shape[1]
+    light = np.empty((3, width + CELL), np.float32)
+    strong, cosine = np.empty(width + CELL, np.float32), np.empty(width + CELL, np.float32)
+    known = np.empty(cells.shape[1:], np.float32)
     for j in range(pixels.shape[0]):
-        down = (np.float32(j) + np.float32(0.5)) / np.float32(_CELL)
-        line = int(down)
-        share = down - np.float32(line)
-        for n in range(cells.shape[1]):
-            for c in range(count):
-                first = cells[line, n, c]
-                row[n, c] = first + share * (cells[line + 1, n, c] - first)
-        for column in range(tiles.shape[1]):
-            if tiles[j // TILE_HEIGHT, column] == 0:
+        line, column = j // TILE_HEIGHT, 0
+        line_at(cells, j, known)
+        while column < tiles.shape[1]:
+            if tiles[line, column] == 0:
+                column += 1
                 continue
-            x0, x1 = column * TILE_WIDTH, min((column + 1) * TILE_WIDTH, pixels.shape[1])
-            for n in range(x0 // _CELL, (x1 + _CELL - 1) // _CELL):
-                left, right = row[n], row[n + 1]
-                for x in range(n * _CELL, min((n + 1) * _CELL, x1)):
-                    t = (np.float32(x - n * _CELL) + np.float32(0.5)) * np.float32(1 / _CELL)
-                    red = left[0] + t * (right[0] - left[0])
-                    green = left[1] + t * (right[1] - left[1])
-                    blue = left[2] + t * (right[2] - left[2])
-                    for s in range(colours.shape[0]):
-                        at = 3 + 2 * s
-                        cosine = left[at + 1] + t * (right[at + 1] - left[at + 1])
-                        edge = min(cosine * slopes[s, 0] + slopes[s, 1], np.float32(1))
-                        if edge > 0:
-                            strong = (left[at] + t * (right[at] - left[at])) * edge * edge
-                            red += strong * colours[s, 0]
-                            green += strong * colours[s, 1]
-                            blue += strong * colours[s, 2]
-                    white = np.float32(pixels[j, x, 3])
-                    for c, light in ((0, red), (1, green), (2, blue)):
-                        value = min(np.float32(pixels[j, x, c]) * light, white)
-                        pixels[j, x, c] = np.uint16(np.int32(value + np.float32(0.5)))
+            x0 = column * TILE_WIDTH
+            while column < tiles.shape[1] and tiles[line, column] != 0:
+                column += 1
+            x1 = min(column * TILE_WIDTH, width)
+            for c in range(3):
+                run_between(known[c], x0, x1, light[c])
+            for n in range(colours.shape[0]):
+                run_between(known[3 + 2 * n], x0, x1, strong)
+                run_between(known[4 + 2 * n], x0, x1, cosine)
+                _end(strong[x0:x1], cosine[x0:x1], slopes[n, 0], slopes[n, 1])
+                if shaded[n]:
+                    _times(strong[x0:x1], shades[n, j, x0:x1])
+                for c in range(3):
+                    _add_times(light[c, x0:x1], strong[x0:x1], colours[n, c])
+            multiply(pixels[j, x0:x1], light[0, x0:x1], light[1, x0:x1], light[2, x0:x1])

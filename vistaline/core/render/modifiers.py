@@ -1,4 +1,4 @@
-"""What changes a card's pixels before they are composited, in order: light, shadows, matte.
+"""What changes a card's pixels before they are composited, in order: light, shadows, air, matte.
 
 Each entry is a function that is given a card as it is placed in a frame and returns the modifier
 for it, or nothing. A new one is a class with one method and its function in the list.
@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from vistaline.core.render.hazed import hazed
 from vistaline.core.render.laying import EDGES
 from vistaline.core.render.lit import lit
 from vistaline.core.render.modifier import Band, Maker, Modifier, Placement
@@ -97,7 +98,7 @@ def _matte(placed: Placement) -> list[Modifier] | None:
     return [_MatteOn(source, edges, np.float32(other.opacity), asks)]
 
 
-MODIFIERS: list[Maker] = [lit, _shadows, _matte]
+MODIFIERS: list[Maker] = [lit, _shadows, hazed, _matte]
 """In the order in which they happen."""
 
 

@@ -33,6 +33,13 @@ class Camera(Part):
     focusing: Focusing = Focusing()
     shutter: Shutter = Shutter()
     character: Character = Character()
+    exposure: Annotated[float, Keyed("Exposure", unit="stops", low=-10, high=10)] = Field(
+        0.0,
+        ge=-10,
+        le=10,
+        allow_inf_nan=False,
+        description="How much brighter everything is taken: 1 is twice as bright.",
+    )
 
 
 class Cut(Part):

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Iterator, Sequence
-from typing import Protocol
+from typing import Any, Protocol
 
 from vistaline.core.errors import ShotError
 from vistaline.core.shot.cameras import Camera, Cut, Take
+from vistaline.core.shot.dressing import Dressing, row_name
 from vistaline.core.shot.lamps import Lamp
 from vistaline.core.shot.layer import Layer
 from vistaline.core.shot.mounts import Mount, standing_of
@@ -32,6 +33,10 @@ class ShotParts(Protocol):
     def directed(self) -> str: ...
     @property
     def lamps(self) -> Sequence[Lamp]: ...
+    @property
+    def dressing(self) -> Sequence[Dressing]: ...
+    @property
+    def solo(self) -> str: ...
     @property
     def cameras(self) -> Sequence[Camera]: ...
     @property
@@ -89,6 +94,7 @@ def _misfits(shot: ShotParts) -> Findings:
             )
         yield from _route(shot, route, ids, place)
     yield from _lamps(shot, ids, mounts)
+    yield from _dressing(shot, ids, mounts)
     yield from _cuts(shot)
     yield from _rows(shot, ids, mounts)
 
@@ -124,6 +130,7 @@ def _lamps(shot: ShotParts, layers: Collection[str], mounts: Collection[str]) ->
             )
         for field, named, known, kind in (
             ("aim", lamp.aim, layers, "aims at"),
+            ("rides_with", lamp.rides_with, layers, "travels with"),
             ("ride", lamp.ride and lamp.ride.on, mounts, "rides on"),
         ):
             if named and named not in known:
@@ -133,19 +140,46 @@ def _lamps(shot: ShotParts, layers: Collection[str], mounts: Collection[str]) ->
                 )
 
 
+def _dressing(shot: ShotParts, layers: Collection[str], mounts: Collection[str]) -> Findings:
+    if len({each.id for each in shot.dressing}) < len(shot.dressing):
+        yield ShotError("Two things in the air have one id; each needs its own.", field="dressing")
+    lamps = {lamp.id for lamp in shot.lamps}
+    for i, each in enumerate(shot.dressing):
+        ride = getattr(each, "ride", None)
+        for field, named, known, kind in (
+            ("lamp", getattr(each, "lamp", ""), lamps, "lamp"),
+            ("layer", getattr(each, "layer", ""), layers, "layer"),
+            ("picture", getattr(each, "picture", ""), shot.pictures, "picture"),
+            ("ride", ride and ride.on, mounts, "mount"),
+            *(("layers", layer, layers, "layer") for layer in getattr(each, "layers", ())),
+        ):
+            if named and named not in known:
+                yield ShotError(
+                    f"{each.name} uses {kind} {named!r}, which is not in the shot.",
+                    field=f"dressing.{i}.{field}",
+                )
+    if shot.solo and shot.solo not in {
+        *map(row_name, shot.dressing),
+        *(f"lamp:{x}" for x in lamps),
+    }:
+        yield ShotError(f"Only {shot.solo!r} is to be on, which is not in the shot.", field="solo")
+
+
 def _rows(shot: ShotParts, layers: Collection[str], mounts: Collection[str]) -> Findings:
     cameras = {camera.id for camera in shot.cameras}
-    known = {
+    known: dict[str, Any] = {
         "layer": layers,
         "mount": mounts,
         "style": shot.frame_styles,
         "camera": cameras,
         "lamp": {lamp.id for lamp in shot.lamps},
     }
+    for each in shot.dressing:
+        known.setdefault(each.kind, set()).add(each.id)
     end, seen = shot.duration - 1, set()
     for i, row in enumerate(shot.rows):
         kind, _, name = row.of.partition(":")
-        if name not in known[kind]:
+        if name not in known.get(kind, ()):
             yield ShotError(
                 f"There are keys for {kind} {name!r}, which is not in the shot.",
                 field=f"rows.{i}.of",

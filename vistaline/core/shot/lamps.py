@@ -92,3 +92,15 @@ class Lamp(Part):
         50.0, ge=1, le=179, allow_inf_nan=False, description="Degrees from edge to edge."
     )
     softness: Annotated[Share, Keyed("Soft edge", **SHARE)] = 0.3
+    shadows: bool = Field(False, description="Whether what stands in its light throws shadows.")
+    size: Annotated[float, Keyed("Lamp's size", unit="m", low=0, high=1000)] = Field(
+        0.1,
+        ge=0,
+        le=1000,
+        allow_inf_nan=False,
+        description="Its diameter in metres, of parallel light as if it stood 10 m away: the "
+        "larger it is, the softer its shadows.",
+    )
+    rides_with: str = Field(
+        "", max_length=80, description="The id of a layer it travels with, its place told from it."
+    )

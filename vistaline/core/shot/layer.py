@@ -109,6 +109,8 @@ class Layer(Part):
     takes_light: bool = Field(
         True, description="Whether lamps light it; else it is seen as it is, whatever they do."
     )
+    casts_shadows: bool = Field(True, description="Whether it throws shadows, where others may.")
+    takes_shadows: bool = Field(True, description="Whether shadows are seen on it.")
     hidden: bool = False
     locked: bool = False
 

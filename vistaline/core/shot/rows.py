@@ -40,7 +40,8 @@ class Row(Part):
     of: str = Field(
         min_length=1,
         max_length=200,
-        description="layer:, mount:, camera:, lamp: or style: and its id or name.",
+        description="layer:, mount:, camera:, lamp:, style:, or what in the air it is, and its id "
+        "or name.",
     )
     value: str = Field(description="Which of its values; the shot file's page lists them.")
     keys: tuple[Key, ...] = Field(min_length=1)

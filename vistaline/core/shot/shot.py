@@ -23,6 +23,7 @@ from vistaline.core.looks.frame_styles import FrameStyle
 from vistaline.core.model import HexColour, Part
 from vistaline.core.shot.cameras import Camera, Cut, Take
 from vistaline.core.shot.checks import check_shot, with_ids
+from vistaline.core.shot.dressing import MOST_DRESSING, Dressing, row_name
 from vistaline.core.shot.lamps import MOST_LAMPS, Lamp
 from vistaline.core.shot.layer import Layer, Matte, PictureRef
 from vistaline.core.shot.mounts import Mount
@@ -90,6 +91,14 @@ class Shot(Part):
     )
     lamps: tuple[Lamp, ...] = Field(
         (), max_length=MOST_LAMPS, description="Without any, layers are seen as they are."
+    )
+    dressing: tuple[Dressing, ...] = Field(
+        (), max_length=MOST_DRESSING, description="What is in its light and air besides lamps."
+    )
+    solo: str = Field(
+        "",
+        max_length=200,
+        description="The one lamp or dressing that is on, as rows call it; empty: all that are.",
     )
     cameras: tuple[Camera, ...] = Field((Camera(),), min_length=1, max_length=50)
     directed: str = Field("a", description="The id of the camera whose route is worked on.")
@@ -174,6 +183,13 @@ class Shot(Part):
             if lamp.id == lamp_id:
                 return lamp
         raise ShotError(f"There is no lamp {lamp_id!r} in this shot (it may have been removed).")
+
+    def dress(self, thing: str) -> Dressing:
+        """Return what rows call ``thing``, such as ``fog:d1``; ShotError if there is none."""
+        for each in self.dressing:
+            if row_name(each) == thing:
+                return each
+        raise ShotError(f"There is no {thing!r} in this shot (it may have been removed).")
 
     def layer(self, layer_id: str) -> Layer:
         """Return the layer with this id; ShotError if there is none."""

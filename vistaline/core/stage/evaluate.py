@@ -15,6 +15,9 @@ from vistaline.core.looks.frame_styles import FrameStyle
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.camera import CameraState, camera_states, live_cameras
 from vistaline.core.stage.cards import Card, backdrop_of, followed, tracked
+from vistaline.core.stage.dressing import InAir, dressing_at
+from vistaline.core.stage.exposure import gains_at
+from vistaline.core.stage.haze import Haze, haze_of
 from vistaline.core.stage.keyed import rows_of, valued
 from vistaline.core.stage.lamps import Light, lights_at
 from vistaline.core.stage.presence import present_at
@@ -147,11 +150,26 @@ class FrameState:
     """Which of ``cards`` are seen at this time, by this camera."""
     lamps: Sequence[Light] = ()
     """All lamps of the shot, those that are off, too."""
+    dressing: Sequence[InAir] = ()
+    """What else is on in its light and air."""
+    seconds: float = 0.0
+    """The time since the shot's first frame."""
+    gain: float = 1.0
+    """How much brighter all is taken, by the camera's exposure."""
 
     @cached_property
     def lights(self) -> Sequence[Light]:
         """The lamps that are on; without any, layers are seen as they are."""
-        return [light for light in self.lamps if light.lamp.on]
+        solo = self.layout.stage.shot.solo
+        return [
+            light for light in self.lamps if light.lamp.on and solo in ("", f"lamp:{light.lamp.id}")
+        ]
+
+    @cached_property
+    def haze(self) -> Haze:
+        """What the air does to what is seen through it."""
+        taking = np.array(self.layout.stage.shot.taking_camera.position)
+        return haze_of(self.dressing, taking, self.seconds)
 
     def seen_by(self, camera: CameraState) -> FrameState:
         """Return the same time as another camera sees it."""
@@ -237,12 +255,18 @@ def evaluate(shot: Shot, frames: ArrayLike, *, exposing: float | None = None) ->
     )
     cameras = camera_states(shot, times)
     lights = lights_at(shot, times, cameras)
+    dressing = dressing_at(shot, times, lights)
+    seconds = (times / float(shot.frame.rate)).tolist()
+    gains = gains_at(shot, times)
     return [
         FrameState(
             camera=camera,
             layout=stage.still or _Layout(stage, n, camera),
             present=present[n],
             lamps=lights[n],
+            dressing=dressing[n],
+            seconds=seconds[n],
+            gain=gains[n],
         )
         for n, camera in enumerate(cameras)
     ]

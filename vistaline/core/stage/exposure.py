@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 
+from vistaline.core.arrays import FloatArray
 from vistaline.core.easing import Stay, parse_ease
 from vistaline.core.shot.cameras import Camera
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import live_cameras
 from vistaline.core.stage.keyed import rows_of, valued
 
-__all__ = ["camera_at", "exposure_of"]
+__all__ = ["camera_at", "exposure_of", "gains_at"]
 
 _JUST = 1e-6
 """Frames: so little after a jump it has happened, so little before it has not."""
@@ -43,6 +44,14 @@ def camera_at(shot: Shot, frame: float) -> Camera:
     live = live_cameras(shot, np.array([frame]))[0] if shot.cuts else shot.directed
     camera = next(each for each in shot.cameras if each.id == live)
     return valued(camera, rows_of(shot, f"camera:{live}"), frame)
+
+
+def gains_at(shot: Shot, times: FloatArray) -> list[float]:
+    """Return how much brighter all is taken at ``times`` (N,) by the camera that is seen then."""
+    rows = any(row.value == "exposure" for row in shot.rows)
+    if not rows and all(camera.exposure == 0 for camera in shot.cameras):
+        return [1.0] * len(times)
+    return [2.0 ** camera_at(shot, time).exposure for time in times.tolist()]
 
 
 def _jumps(shot: Shot, camera: Camera) -> list[int]:

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from typing import Any, TypeVar
 
 from vistaline.core.model import Part
+from vistaline.core.shot.dressing import DRESSINGS, row_name
 from vistaline.core.shot.rows import Row, values_at
 from vistaline.core.shot.shot import Shot
 from vistaline.core.shot.things import thing_name
@@ -33,6 +34,7 @@ def things_of(shot: Shot) -> dict[str, Part]:
         **{f"style:{name}": style for name, style in shot.frame_styles.items()},
         **{f"camera:{camera.id}": camera for camera in shot.cameras},
         **{f"lamp:{lamp.id}": lamp for lamp in shot.lamps},
+        **{row_name(each): each for each in shot.dressing},
     }
 
 
@@ -51,6 +53,7 @@ def with_things(shot: Shot, things: Mapping[str, Part], **more: Any) -> Shot:
         },
         cameras=tuple(things.get(f"camera:{each.id}", each) for each in shot.cameras),
         lamps=tuple(things.get(f"lamp:{each.id}", each) for each in shot.lamps),
+        dressing=tuple(things.get(row_name(each), each) for each in shot.dressing),
         **more,
     )
 
@@ -89,4 +92,6 @@ def called(shot: Shot, of: str) -> str:
         return f"Camera {next(each.name for each in shot.cameras if each.id == name)}"
     if kind == "lamp":
         return shot.lamp(name).name
+    if kind in DRESSINGS:
+        return shot.dress(of).name
     return shot.mount(name).name if kind == "mount" else name

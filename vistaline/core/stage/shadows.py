@@ -86,10 +86,14 @@ def casts_of(
     found = []
     for i, card in enumerate(cards):
         style = styles.get(card.layer.frame_style)
-        if style is None or style.shadow is None or not _shadowed(card):
+        if style is None or style.shadow is None or not card.layer.casts_shadows:
+            continue
+        if not card.layer.stands_lit:
             continue
         for n, receiver in enumerate(cards):
-            if receiver is card or not _shadowed(receiver):
+            if receiver is card or not receiver.layer.stands_lit:
+                continue
+            if not receiver.layer.takes_shadows:
                 continue
             pair = card, receiver, style.shadow
             if pair not in known:
@@ -99,11 +103,6 @@ def casts_of(
                 strength = style.shadow.strength * card.opacity
                 found.append(Cast(caster=i, receiver=n, shade=shade, strength=strength))
     return found
-
-
-def _shadowed(card: Card) -> bool:
-    """Whether it throws and catches shadows: a backdrop is nowhere, nor what is on the lens."""
-    return not card.layer.is_backdrop and not card.layer.on_lens
 
 
 def _fallen(card: Card, receiver: Card, shadow: Shadow) -> Shade | None:

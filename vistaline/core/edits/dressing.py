@@ -1,0 +1,207 @@
+"""The edits of what is in the light and air besides lamps."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import numpy as np
+from pydantic import Field
+
+from vistaline.core.arrays import FloatArray
+from vistaline.core.edits.lamps import depth_before, middle_of
+from vistaline.core.edits.registry import REGISTRY, without_rows
+from vistaline.core.edits.starts import STARTS, enlarged
+from vistaline.core.errors import EditError
+from vistaline.core.geometry import space
+from vistaline.core.keyable import Kind, value_called
+from vistaline.core.shot.air import Emits, Fog, Particles
+from vistaline.core.shot.beams import Flare, Glow, Shaft
+from vistaline.core.shot.dressing import MOST_DRESSING, Dressing, OnStage, Riding
+from vistaline.core.shot.lamps import LampKind
+from vistaline.core.shot.mounts import Ride, carry_of
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.camera import camera_states
+from vistaline.core.stage.dressing import stands
+from vistaline.core.stage.sheet import PlanView, lifted
+
+__all__ = ["with_dress"]
+
+verb = REGISTRY.verb
+
+
+def with_dress(shot: Shot, thing: Dressing) -> Shot:
+    """Return the shot with a thing in place of that of the same id."""
+    return shot.evolve(
+        dressing=tuple(thing if each.id == thing.id else each for each in shot.dressing)
+    )
+
+
+@verb("put in the air")
+def add_dressing(shot: Shot, *, start: str, playhead: int = 0) -> Shot:
+    """Add what a starting point is called, before the camera, for a stage of this size."""
+    if start not in STARTS:
+        raise EditError(f"There is no starting point {start!r}. Choose one of the list.")
+    if len(shot.dressing) >= MOST_DRESSING:
+        raise EditError(f"A shot has {MOST_DRESSING} things in its air at most. Remove one first.")
+    found = STARTS[start]
+    camera = camera_states(shot.evolve(cuts=()), [playhead])[0]
+    middle, away = middle_of(shot, camera)
+    thing = enlarged(found.thing, away)
+    changes: dict[str, Any] = {"id": _free_id(shot), "name": _free_name(shot, found.words)}
+    if isinstance(thing, OnStage):
+        there = camera.world_from_camera @ [*thing.position, 1.0]
+        changes["position"] = tuple(np.round(there[:3], 4).tolist())
+    if isinstance(thing, Shaft):
+        changes["pan"] = thing.pan + camera.pan
+    if isinstance(thing, Fog) and thing.base != 0:
+        changes["base"] = round(float(middle[1]) + thing.base, 4)
+    spot = next((x for x in shot.lamps if x.kind is LampKind.SPOT), None)
+    lit = spot or next((x for x in shot.lamps if x.kind is not LampKind.AMBIENT), None)
+    if isinstance(thing, Flare) and lit:
+        changes["lamp"] = lit.id
+    return shot.evolve(dressing=(*shot.dressing, thing.evolve(**changes)))
+
+
+def _free_id(shot: Shot) -> str:
+    taken = {each.id for each in shot.dressing}
+    return next(f"d{n}" for n in range(1, len(taken) + 2) if f"d{n}" not in taken)
+
+
+def _free_name(shot: Shot, name: str) -> str:
+    taken = {each.name for each in shot.dressing}
+    names = (name if n == 1 else f"{name} {n}" for n in range(1, len(taken) + 2))
+    return next(each for each in names if each not in taken)
+
+
+@verb("change what is in the air")
+def set_dressing(shot: Shot, *, thing: str, **values: Any) -> Shot:
+    """Set values of a thing, by their names, in the units that are shown: percent, millimetres."""
+    found = shot.dress(thing)
+    kind, kept = type(found), found
+    for name, value in values.items():
+        about = value_called(kind, name)
+        if about is None:
+            if name not in kind.model_fields or name in ("id", "kind"):
+                raise EditError(f"{found.name} has no value {name!r}. Reload the page.")
+            wanted = value.strip() or found.name if name == "name" else value
+            found = found.evolve(**{name: wanted})
+            continue
+        if about.kind is not Kind.COLOUR:
+            number = _number(about.label, value)
+            low, high = (limit * about.factor for limit in (about.low, about.high))
+            if not min(low, high) <= number <= max(low, high):
+                rule = f"must be {min(low, high):g} to {max(low, high):g} {about.unit}".rstrip()
+                raise EditError(f"{about.label} {rule}.", field=name, rule=rule)
+            value = number / about.factor
+        found = about.put(found, value)
+    found = _sensible(shot, found, kept)
+    return with_dress(shot, found)
+
+
+def _number(label: str, value: Any) -> float:
+    try:
+        return float(value)
+    except (TypeError, ValueError):
+        raise EditError(f"{label} must be a number, not {value!r}.") from None
+
+
+def _sensible(shot: Shot, thing: Dressing, before: Dressing) -> Dressing:
+    """Return a thing whose parts fit each other."""
+    if isinstance(thing, Particles):
+        if thing.layer and not getattr(before, "layer", ""):
+            return thing.evolve(emits=Emits.LAYER)
+        if thing.emits is not Emits.LAYER and thing.layer:
+            return thing.evolve(layer="")
+        if thing.emits is Emits.LAYER and not thing.layer:
+            raise EditError("Choose the layer that they come from.", field="layer")
+    return thing
+
+
+@verb("what glows")
+def choose_glowing(shot: Shot, *, thing: str, layers: list[str]) -> Shot:
+    """Say which layers glow by a thing; none: the whole frame."""
+    found = shot.dress(thing)
+    wanted = {each for each in layers if each}
+    for each in wanted:
+        shot.layer(each)
+    if not isinstance(found, Glow):
+        raise EditError(f"{found.name} is no glow.")
+    chosen = tuple(layer.id for layer in shot.layers if layer.id in wanted)
+    return with_dress(shot, found.evolve(layers=chosen))
+
+
+@verb("remove from the air")
+def remove_dressing(shot: Shot, *, thing: str) -> Shot:
+    """Take a thing away, with its keys."""
+    found = shot.dress(thing)
+    return shot.evolve(
+        dressing=tuple(each for each in shot.dressing if each.id != found.id),
+        rows=without_rows(shot, [thing]),
+        solo="" if shot.solo == thing else shot.solo,
+    )
+
+
+@verb("order of the air")
+def order_dressing(
+    shot: Shot, *, thing: str, to: Annotated[int, Field(ge=0, le=MOST_DRESSING)]
+) -> Shot:
+    """Put a lamp, or a thing in the air, at another place of its list."""
+    kind, _, name = thing.partition(":")
+    if kind == "lamp":
+        lamps = [each for each in shot.lamps if each.id != name]
+        lamps.insert(to, shot.lamp(name))
+        return shot.evolve(lamps=tuple(lamps))
+    found = shot.dress(thing)
+    rest = [each for each in shot.dressing if each.id != found.id]
+    rest.insert(to, found)
+    return shot.evolve(dressing=tuple(rest))
+
+
+@verb("only this is on")
+def choose_solo(shot: Shot, *, thing: str = "") -> Shot:
+    """Let only one lamp or thing be on, or again all that are; asked for twice it ends."""
+    if thing.partition(":")[0] == "lamp":
+        shot.lamp(thing.partition(":")[2])
+    elif thing:
+        shot.dress(thing)
+    return shot.evolve(solo="" if thing == shot.solo else thing)
+
+
+@verb("move in the air")
+def drag_dressing(
+    shot: Shot, *, thing: str, dx: float, dy: float, view: PlanView = PlanView.ABOVE
+) -> Shot:
+    """Move a thing on the plan by metres of the sheet, whatever it rides on."""
+    return _shifted(shot, shot.dress(thing), lifted(dx, dy, view))
+
+
+@verb("move in the air")
+def drag_dressing_seen(shot: Shot, *, thing: str, dx: float, dy: float, frame: int = 0) -> Shot:
+    """Move a thing across what the camera sees, by frame pixels; its distance stays."""
+    found = shot.dress(thing)
+    camera = camera_states(shot, [frame])[0]
+    place = found.position if isinstance(found, OnStage) else (0.0, 0.0, 0.0)
+    pose = carry_of(_ride_of(found), shot.mounts).pose(space.pose(place, 0.0, 0.0))
+    depth = depth_before(camera, pose[:3, 3], found.name)
+    across, up = dx * depth / camera.focal_px, -dy * depth / camera.focal_px
+    return _shifted(shot, found, camera.world_from_camera[:3, :2] @ [across, up])
+
+
+def _ride_of(thing: Dressing) -> Ride | None:
+    return thing.ride if isinstance(thing, Riding) else None
+
+
+def _shifted(shot: Shot, thing: Dressing, way: FloatArray) -> Shot:
+    if not stands(thing):
+        raise EditError(f"{thing.name} has no place of its own to be moved from.")
+    carry = carry_of(_ride_of(thing), shot.mounts)
+    if carry.moves:
+        way = carry.turn.T @ way / carry.scale
+    x, y, z = (np.array(thing.position) + way).tolist()
+    return with_dress(shot, thing.evolve(position=(x, y, z)))
+
+
+@verb("exposure")
+def set_exposure(shot: Shot, *, stops: Annotated[float, Field(ge=-10, le=10)]) -> Shot:
+    """Set how bright the camera that is directed takes everything: 1 stop is twice as bright."""
+    return shot.with_camera(exposure=stops)

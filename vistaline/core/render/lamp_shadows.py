@@ -1,0 +1,349 @@
+"""How much of a lamp the places in a band of the frame see past the cards in its light.
+
+A card's alpha is kept blurred by discs, four sizes to a doubling; between two neighbouring ones
+it is mixed. Where a shadow is soft it is computed every few pixels.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from weakref import WeakKeyDictionary
+
+import cv2
+import numpy as np
+from numba import njit
+
+from vistaline.core.arrays import FloatArray
+from vistaline.core.picture.pyramid import BORDER, Pyramid
+from vistaline.core.render.modifier import Placement
+from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH
+from vistaline.core.stage.camera import CameraState
+from vistaline.core.stage.lamps import Light
+from vistaline.core.stage.thrown import Thrown, thrown_by
+
+__all__ = ["Falling", "blurred_alpha", "falling", "falling_on"]
+
+_STEPS = 4
+"""Discs to a doubling of their diameter."""
+_FINEST = 1024
+"""Texels along a card's longer side in its sharpest shadow."""
+_WIDEST = 12
+"""Texels of the widest disc before the picture is halved."""
+_ROOM = 2
+"""Texels round a blurred picture besides its disc."""
+_IN_AIR = 16
+"""Which disc shadows in the air are seen with: 16 texels across."""
+_MOST_APART = 8
+_CELLS_IN_BLUR = 5.0
+"""A soft shadow is computed so often along its blur."""
+
+
+@dataclass(frozen=True, eq=False)
+class _Discs:
+    """A card's alpha, blurred by ever larger discs."""
+
+    texels: np.ndarray
+    """(all texels of all of them,) uint16."""
+    table: np.ndarray
+    """(discs, 6) float64: first texel, rows, columns, texels of its own to one of the sharpest,
+    and what is added across and down."""
+    width: float
+    """Texels of the sharpest one that the card is wide."""
+    height: float
+
+
+_KEPT: WeakKeyDictionary[Pyramid, _Discs] = WeakKeyDictionary()
+"""As long as their pyramids: making them takes a third of a second."""
+
+
+def blurred_alpha(pyramid: Pyramid) -> _Discs:
+    """Return a picture's alpha blurred by discs."""
+    if pyramid not in _KEPT:
+        _KEPT[pyramid] = _blurred(pyramid)
+    return _KEPT[pyramid]
+
+
+def _blurred(pyramid: Pyramid) -> _Discs:
+    longest = max(pyramid.width, pyramid.height)
+    n = min(len(pyramid.levels) - 1, max(0, math.ceil(math.log2(longest / _FINEST))))
+    rows, columns = (math.ceil(side / 2**n) for side in (pyramid.height, pyramid.width))
+    alpha = pyramid.levels[n][BORDER : BORDER + rows, BORDER : BORDER + columns, 3]
+    sharp: np.ndarray = np.ascontiguousarray(alpha)
+    parts, table, first = [], [], 0
+    share, half = 1.0, sharp
+    for step in range(_STEPS * math.ceil(math.log2(max(rows, columns))) + 1):
+        while 2 ** (step / _STEPS) * share > _WIDEST:
+            even = cv2.copyMakeBorder(
+                half, 0, half.shape[0] % 2, 0, half.shape[1] % 2, cv2.BORDER_CONSTANT
+            )
+            size = (even.shape[1] // 2, even.shape[0] // 2)
+            half, share = cv2.resize(even, size, interpolation=cv2.INTER_AREA), share / 2
+        disc = _disc(2 ** (step / _STEPS) * share)
+        room = disc.shape[0] // 2 + _ROOM
+        padded = cv2.copyMakeBorder(half, room, room, room, room, cv2.BORDER_CONSTANT)
+        blurred = cv2.filter2D(padded, -1, disc, borderType=cv2.BORDER_CONSTANT)
+        parts.append(blurred.ravel())
+        # Its texel 0 is centred on 0: half a texel less than where it begins.
+        table.append([first, *blurred.shape, share, room - 0.5, room - 0.5])
+        first += blurred.size
+    texels = (pyramid.width / 2**n, pyramid.height / 2**n)
+    return _Discs(np.concatenate(parts), np.array(table, np.float64), *texels)
+
+
+def _disc(diameter: float) -> np.ndarray:
+    """Return a disc as weights of texels (odd, odd): how much of each it covers."""
+    reach = max(0, math.ceil((diameter - 1) / 2))
+    fine = (np.arange((2 * reach + 1) * 8) + 0.5) / 8 - reach - 0.5
+    inside = fine[:, None] ** 2 + fine**2 <= max(diameter, 0.8) ** 2 / 4
+    side = 2 * reach + 1
+    covered = inside.reshape(side, 8, side, 8).mean(axis=(1, 3))
+    return np.asarray(covered / covered.sum(), np.float32)
+
+
+@dataclass(frozen=True, eq=False)
+class Falling:
+    """The shadows of one lamp on one card, for its band kernels."""
+
+    discs: Sequence[_Discs]
+    told: FloatArray
+    """(shadows, 19): texels of the sharpest disc from a frame's point (9), and from 1/z (3); metres
+    beyond the card from a point (3), and from 1/z; the lamp's distance from the card's plane; its
+    size in texels; the card's opacity."""
+
+    def let_through(
+        self, nearness: FloatArray, near: np.ndarray, tiles: np.ndarray, y0: int, out: np.ndarray
+    ) -> None:
+        """Fill ``out`` (rows, width) float32 with the share 0..1 of the lamp that is seen.
+
+        ``nearness`` (3,) of what is flat; else ``near`` (rows, width) has its 1/z. ``tiles``
+        (lines, columns): 0 where nothing is asked.
+        """
+        out.fill(1)
+        for discs, told in zip(self.discs, self.told, strict=True):
+            _darken(out, told, discs.texels, discs.table, nearness, near, tiles, y0)
+
+    def seen_along(
+        self, points: FloatArray, deep: FloatArray, spans: np.ndarray, count: int
+    ) -> np.ndarray:
+        """Return the share (N, count) float32 of the lamp that is seen from places in the air.
+
+        They are evenly spread along the rays of frame ``points`` (N, 2), from ``spans[:, 0]`` to
+        ``spans[:, 1]`` metres; ``deep`` (N,): how long a ray is that goes 1 m deep.
+        """
+        seen = np.ones((len(points), count), np.float32)
+        for discs, told in zip(self.discs, self.told, strict=True):
+            # In the air nothing is sharp: one of the discs will do.
+            n = min(_IN_AIR, len(discs.table) - 1)
+            _darken_air(seen, told, discs.texels, discs.table[n], points, deep, spans)
+        return seen
+
+
+def falling_on(placed: Placement, light: Light) -> Falling | None:
+    """Return the shadows that a lamp throws on a placed card; None if there are none."""
+    card, state = placed.card, placed.state
+    if not card.layer.takes_shadows:
+        return None
+    others = [state.cards[i] for i in state.order if state.cards[i] is not card]
+    return falling(thrown_by(light, others), placed.looks, placed.camera)
+
+
+def falling(
+    thrown: Sequence[Thrown], looks: Mapping[str, Pyramid], camera: CameraState
+) -> Falling | None:
+    """Return shadows as kernels are told them, for places that a camera sees."""
+    if not thrown:
+        return None
+    # A place is the camera's plus a point's ray over 1/z; times 1/z that is linear in both.
+    ray = camera.world_from_camera[:3, :3] @ np.linalg.inv(camera.image_from_camera)
+    home = np.array([*camera.position, 1.0])
+    discs = [blurred_alpha(looks[each.caster.texture]) for each in thrown]
+    told = np.zeros((len(thrown), 19))
+    for row, each, of in zip(told, thrown, discs, strict=True):
+        texels = np.diag([of.width, of.height, 1.0]) @ each.unit_from_world
+        row[:9] = (texels[:, :3] @ ray).ravel()
+        row[9:12] = texels @ home
+        row[12:15] = each.beyond[:3] @ ray
+        row[15] = each.beyond @ home
+        row[16] = each.before
+        row[17] = each.size * of.width / each.caster.width
+        row[18] = each.caster.opacity
+    return Falling(discs, told)
+
+
+@njit(inline="always")
+def _back(told, x, y, near):  # type: ignore[no-untyped-def]
+    """Return where a place looks back through the card, in texels, and its blur there.
+
+    The blur is negative where the card is not between the place and the lamp.
+    """
+    w = told[6] * x + told[7] * y + told[8] + told[11] * near
+    beyond = (told[12] * x + told[13] * y + told[14] + told[15] * near) / near
+    if w <= 0 or beyond <= 1e-6:
+        return 0.0, 0.0, -1.0
+    u = (told[0] * x + told[1] * y + told[2] + told[9] * near) / w
+    v = (told[3] * x + told[4] * y + told[5] + told[10] * near) / w
+    if np.isinf(told[16]):
+        return u, v, told[17] * beyond
+    return u, v, told[17] * beyond / (told[16] + beyond)
+
+
+@njit(inline="always")
+def _look_up(texels, disc, u, v):  # type: ignore[no-untyped-def]
+    """Return a blurred picture's alpha 0..65535 at texel ``u``, ``v`` of the sharpest one."""
+    first, rows, columns = int(disc[0]), int(disc[1]), int(disc[2])
+    x, y = u * disc[3] + disc[4], v * disc[3] + disc[5]
+    if not (x >= 0 and y >= 0 and x < columns - 1 and y < rows - 1):
+        return np.float32(0)
+    i, j = int(x), int(y)
+    s, t = np.float32(x - i), np.float32(y - j)
+    at = first + j * columns + i
+    top = np.float32(texels[at]) * (1 - s) + np.float32(texels[at + 1]) * s
+    at += columns
+    low = np.float32(texels[at]) * (1 - s) + np.float32(texels[at + 1]) * s
+    return top + t * (low - top)
+
+
+@njit(inline="always")
+def _left(told, texels, table, x, y, near, least):  # type: ignore[no-untyped-def]
+    """Return the share of the lamp that a place sees past the card."""
+    if near <= 0:
+        return np.float32(1)
+    u, v, blur = _back(told, x, y, near)
+    if blur < 0:
+        return np.float32(1)
+    step = min(max(_STEPS * np.log2(max(blur, least, 1.0)), 0.0), table.shape[0] - 1.0)
+    n = min(int(step), table.shape[0] - 2)
+    sharp = _look_up(texels, table[n], u, v)
+    soft = _look_up(texels, table[n + 1], u, v)
+    hidden = sharp + np.float32(step - n) * (soft - sharp)
+    return np.float32(1) - hidden * np.float32(told[18] / 65535)
+
+
+@njit(nogil=True, cache=True)
+def _darken_air(seen, told, texels, disc, points, deep, spans):  # type: ignore[no-untyped-def]
+    """Multiply ``seen`` (N, count) by what is left of the lamp past one card."""
+    count = seen.shape[1]
+    for i in range(seen.shape[0]):
+        step = (spans[i, 1] - spans[i, 0]) / count
+        if step <= 0:
+            continue
+        x, y = points[i, 0], points[i, 1]
+        for n in range(count):
+            near = deep[i] / (spans[i, 0] + (n + 0.5) * step)
+            u, v, blur = _back(told, x, y, near)
+            if blur >= 0:
+                hidden = _look_up(texels, disc, u, v)
+                seen[i, n] *= np.float32(1) - hidden * np.float32(told[18] / 65535)
+
+
+@njit(nogil=True, cache=True)
+def _darken(out, told, texels, table, nearness, near, tiles, y0):  # type: ignore[no-untyped-def]
+    """Multiply ``out`` (rows, width) by what is left of the lamp past one card."""
+    mapped = near.shape[0] > 0
+    grid = np.empty((TILE_HEIGHT + 1, TILE_WIDTH + 1), np.float32)
+    for line in range(tiles.shape[0]):
+        for column in range(tiles.shape[1]):
+            top, left = line * TILE_HEIGHT, column * TILE_WIDTH
+            rows = min(TILE_HEIGHT, out.shape[0] - top)
+            columns = min(TILE_WIDTH, out.shape[1] - left)
+            if tiles[line, column] == 0 or rows <= 0:
+                continue
+            if mapped:
+                for j in range(rows):
+                    for i in range(columns):
+                        x, y = left + i + 0.5, y0 + top + j + 0.5
+                        there = np.float64(near[top + j, left + i])
+                        out[top + j, left + i] *= _left(told, texels, table, x, y, there, 0.0)
+                continue
+            every, least, meets = _apart(told, table, nearness, left, y0 + top, columns, rows)
+            if not meets:
+                continue
+            _on_grid(grid, every, told, texels, table, nearness, left, y0 + top, least)
+            if every == 1:
+                for j in range(rows):
+                    for i in range(columns):
+                        out[top + j, left + i] *= grid[j, i]
+                continue
+            share = np.float32(1) / np.float32(every)
+            for j in range(rows):
+                t = np.float32(j % every) * share
+                above, below = grid[j // every], grid[j // every + 1]
+                for n in range((columns + every - 1) // every):
+                    a = above[n] + t * (below[n] - above[n])
+                    b = above[n + 1] + t * (below[n + 1] - above[n + 1])
+                    if a == 1 and b == 1:
+                        continue
+                    for i in range(n * every, min((n + 1) * every, columns)):
+                        out[top + j, left + i] *= a + (b - a) * share * np.float32(i - n * every)
+
+
+@njit(nogil=True, cache=True)
+def _apart(told, table, nearness, left, top, columns, rows):  # type: ignore[no-untyped-def]
+    """Return how many pixels apart a tile's shadow is computed, the least blur in texels so that
+    none of them are skipped, and whether the card's shadow meets the tile at all."""
+    smallest, widest = np.inf, 0.0
+    u0, v0, u1, v1 = np.inf, np.inf, -np.inf, -np.inf
+    coarsest = 0.0
+    some, all_there = False, True
+    for corner in range(5):
+        x = left + columns * (0.0, 1.0, 0.0, 1.0, 0.5)[corner]
+        y = top + rows * (0.0, 0.0, 1.0, 1.0, 0.5)[corner]
+        near = nearness[0] * x + nearness[1] * y + nearness[2]
+        if near <= 0:
+            all_there = False
+            continue
+        u, v, blur = _back(told, x, y, near)
+        if blur < 0:
+            all_there = False
+            continue
+        some = True
+        smallest, widest = min(smallest, blur), max(widest, blur)
+        u0, v0, u1, v1 = min(u0, u), min(v0, v), max(u1, u), max(v1, v)
+        beside = near + nearness[0]
+        if beside > 0:
+            across, down, far = _back(told, x + 1, y, beside)
+            if far >= 0:
+                coarsest = max(coarsest, np.hypot(across - u, down - v))
+        under = near + nearness[1]
+        if under > 0:
+            across, down, far = _back(told, x, y + 1, under)
+            if far >= 0:
+                coarsest = max(coarsest, np.hypot(across - u, down - v))
+    if not some:
+        return 1, 0.0, not all_there and _partly(told, nearness, left, top, columns, rows)
+    if all_there:
+        # A card's texels all lie in its sharpest picture; its blur reaches half of itself farther.
+        room = widest / 2 + 2 * coarsest + 2
+        wide, high = table[0, 2] - 2 * table[0, 4] - 1, table[0, 1] - 2 * table[0, 5] - 1
+        if u1 < -room or v1 < -room or u0 > wide + room or v0 > high + room:
+            return 1, 0.0, False
+    every, apart = 1, smallest / max(coarsest, 1e-6) / _CELLS_IN_BLUR
+    if all_there:
+        while every < _MOST_APART and 2 * every <= apart:
+            every *= 2
+    return every, coarsest, True
+
+
+@njit(nogil=True, cache=True)
+def _partly(told, nearness, left, top, columns, rows):  # type: ignore[no-untyped-def]
+    """Whether any place in a tile lies behind the card, though none of its corners does."""
+    for j in range(0, rows, 8):
+        for i in range(0, columns, 8):
+            x, y = left + i + 0.5, top + j + 0.5
+            near = nearness[0] * x + nearness[1] * y + nearness[2]
+            if near > 0 and _back(told, x, y, near)[2] >= 0:
+                return True
+    return False
+
+
+@njit(nogil=True, cache=True)
+def _on_grid(grid, every, told, texels, table, nearness, left, top, least):  # type: ignore[no-untyped-def]
+    """Fill a tile's ``grid`` with what is left of the lamp, every so many pixels."""
+    for j in range(TILE_HEIGHT // every + 1):
+        y = top + j * every + 0.5
+        for i in range(TILE_WIDTH // every + 1):
+            x = left + i * every + 0.5
+            near = nearness[0] * x + nearness[1] * y + nearness[2]
+            grid[j, i] = _left(told, texels, table, x, y, near, least)

@@ -1,0 +1,353 @@
+"""Particles in a frame: discs, stars, streaks and pictures, laid between cards.
+
+Each is as large as it is far, out of focus as a point there is, and drawn out along its way while
+the shutter is open. Between two cards all that lie there are one source.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+
+from vistaline.core.arrays import FloatArray
+from vistaline.core.looks.blending import MODES, Blend
+from vistaline.core.picture.pyramid import BORDER, Pyramid
+from vistaline.core.render.laying import EDGES, KERNEL
+from vistaline.core.render.outlines import EVERYWHERE
+from vistaline.core.render.placing import Placed
+from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH, Tile
+from vistaline.core.render.warp import BAND
+from vistaline.core.shot.air import Shape
+from vistaline.core.stage.camera import CameraState
+from vistaline.core.stage.evaluate import FrameState
+from vistaline.core.stage.haze import Haze
+from vistaline.core.stage.lamps import Light, falls, told
+from vistaline.core.stage.particles import Flock
+
+__all__ = ["Sprites", "sprites_of", "with_motes"]
+
+_SHAPES = {Shape.DISC: 0, Shape.STREAK: 0, Shape.STAR: 1, Shape.PICTURE: 2}
+_FINEST = 0.75
+"""Pixels: what is smaller is drawn as large, and weaker."""
+_LARGEST = 400.0
+"""Pixels: what would be larger is too near to be seen as anything."""
+_NEAREST = 0.02
+
+
+@dataclass(frozen=True, eq=False)
+class Sprites:
+    """Particles as they are drawn, far to near."""
+
+    drawn: np.ndarray
+    """(N, 14) float32: x0, y0, x1, y1 of where the streak's middle line begins and ends; radius;
+    how soft its edge is; colour, 0..65535, and opacity, 0..1; 1 if it adds; shape; turn."""
+    near: FloatArray
+    """(N,) 1/z."""
+    picture: np.ndarray
+    """(rows, columns, 4) uint16 for those that show one."""
+
+
+def sprites_of(
+    flock: Flock, state: FrameState, open_for: float, *, blurs: bool, looks: Mapping[str, Pyramid]
+) -> Sprites:
+    """Return a flock as one camera sees it.
+
+    ``open_for``: seconds the shutter is open; ``blurs``: whether the lens blurs each of them, or
+    the mean of many views will.
+    """
+    camera, thing = state.camera, flock.thing
+    there = flock.places @ camera.camera_from_world[:3, :3].T + camera.camera_from_world[:3, 3]
+    deep = -there[:, 2]
+    streak = thing.stretch if thing.shape is Shape.STREAK else 0.0
+    seconds = max(streak, open_for)
+    ways = flock.ways @ camera.camera_from_world[:3, :3].T
+    ends = [_seen(there + ways * seconds * share, camera) for share in (-0.5, 0.5)]
+    large = np.minimum(flock.radii * camera.focal_px / np.maximum(deep, _NEAREST), _LARGEST)
+    optics = camera.optics
+    blur = np.zeros(len(deep))
+    if blurs and optics is not None and optics.hole > 0:
+        spread = np.abs(1 / np.maximum(deep, _NEAREST) - 1 / optics.focus)
+        blur = np.minimum(camera.focal_px * optics.hole * spread, _LARGEST)
+    radius = np.maximum(large, _FINEST)
+    opacity = flock.opacity * np.minimum(large / radius, 1) ** 2
+    whole = radius + blur
+    opacity = opacity * (radius / whole) ** 2
+    length = np.linalg.norm(ends[1] - ends[0], axis=1)
+    # What is drawn out is seen as long less at each place: its light stays the same.
+    opacity = opacity * (np.pi * whole / (np.pi * whole + 2 * length))
+    soft = (
+        np.where(blur > radius, 0.25, 1.0)
+        if thing.shape is not Shape.PICTURE
+        else np.ones_like(blur)
+    )
+    colours = _lit(flock, state.lights) if thing.lit and state.lights else flock.colours
+    kept, added = _through(state.haze, flock.places, camera)
+    colours = colours * kept[:, None] * state.gain
+    if not thing.adds:
+        colours = colours + added * state.gain
+    box = np.concatenate(
+        [np.minimum(*ends) - whole[:, None], np.maximum(*ends) + whole[:, None]], axis=1
+    )
+    width, height = camera.frame_size
+    shown = (deep > _NEAREST) & (opacity > 2e-5) & (box[:, 2] > 0) & (box[:, 3] > 0)
+    shown &= (box[:, 0] < width) & (box[:, 1] < height) & (length < 4 * width)
+    order = np.flatnonzero(shown)
+    order = order[np.argsort(-deep[order], kind="stable")]
+    drawn = np.zeros((len(order), 14), np.float32)
+    drawn[:, 0:2], drawn[:, 2:4] = ends[0][order], ends[1][order]
+    drawn[:, 4], drawn[:, 5] = whole[order], soft[order]
+    drawn[:, 6:9] = np.clip(colours[order], 0, 4) * 65535
+    drawn[:, 9], drawn[:, 10] = opacity[order], thing.adds
+    drawn[:, 11], drawn[:, 12] = _SHAPES[thing.shape], flock.turns[order]
+    picture = np.zeros((1, 1, 4), np.uint16)
+    if thing.shape is Shape.PICTURE and thing.picture in looks:
+        picture = _picture(looks[thing.picture], float(whole[order].max(initial=1.0)))
+    elif thing.shape is Shape.PICTURE:
+        drawn[:, 11] = 0
+    return Sprites(drawn, 1 / deep[order], picture)
+
+
+def _picture(pyramid: Pyramid, radius: float) -> np.ndarray:
+    """Return a picture about as fine as its largest particle, without what it is extended by."""
+    n = 0
+    while n + 1 < len(pyramid.levels) and max(pyramid.width, pyramid.height) / 2**n > 3 * radius:
+        n += 1
+    level = pyramid.levels[n][BORDER:-BORDER, BORDER:-BORDER]
+    rows, columns = (-(-side // 2**n) for side in (pyramid.height, pyramid.width))
+    return np.ascontiguousarray(level[:rows, :columns])
+
+
+def _seen(there: FloatArray, camera: CameraState) -> FloatArray:
+    """Return where places (N, 3) of the camera's space are seen, in frame pixels."""
+    points = there @ camera.image_from_camera.T
+    return np.asarray(points[:, :2] / np.where(np.abs(points[:, 2:]) > 1e-9, points[:, 2:], 1e-9))
+
+
+def _through(haze: Haze, places: FloatArray, camera: CameraState) -> tuple[FloatArray, FloatArray]:
+    """Return what the air before particles keeps (N,) of their light, and adds (N, 3)."""
+    if haze.clear:
+        return np.ones(len(places)), np.zeros((len(places), 3))
+    home = np.array(camera.position)
+    ways = places - home
+    far = np.maximum(np.linalg.norm(ways, axis=1), 1e-9)
+    return haze(home, ways / far[:, None], far)
+
+
+def _lit(flock: Flock, lights: Sequence[Light]) -> FloatArray:
+    """Return the colours (N, 3) of particles in the light of lamps, whichever way they face."""
+    light = np.zeros((len(flock.places), 3))
+    _add_light(told(lights), np.ascontiguousarray(flock.places), light)
+    return flock.colours * light
+
+
+@njit(cache=True, nogil=True)
+def _add_light(lamps, places, found):  # type: ignore[no-untyped-def]
+    for n in range(places.shape[0]):
+        for m in range(lamps.shape[0]):
+            x, y, z = places[n, 0], places[n, 1], places[n, 2]
+            # It is turned to every lamp.
+            a, b, c = x - lamps[m, 4], y - lamps[m, 5], z - lamps[m, 6]
+            if lamps[m, 0] == 2:
+                a, b, c = lamps[m, 7], lamps[m, 8], lamps[m, 9]
+            long = max(np.sqrt(a * a + b * b + c * c), 1e-9)
+            share, cosine = falls(lamps, m, x, y, z, a / long, b / long, c / long)
+            if lamps[m, 0] == 1:
+                edge = min(max(cosine * lamps[m, 13] + lamps[m, 14], 0.0), 1.0)
+                share *= edge * edge
+            for channel in range(3):
+                found[n, channel] += share * lamps[m, 10 + channel]
+
+
+class _Between:
+    """The particles between two cards; a :class:`Source`."""
+
+    fetched = None
+    edges = np.tile(EVERYWHERE, (EDGES, 1))
+    seen = True
+
+    def __init__(
+        self, parts: Sequence[tuple[Sprites, np.ndarray]], size: tuple[int, int], *, flat: bool
+    ) -> None:
+        """``parts``: sprites and which of them; ``flat``: one order holds all over the frame."""
+        self._drawn = np.concatenate([sprites.drawn[which] for sprites, which in parts])
+        near = np.concatenate([sprites.near[which] for sprites, which in parts])
+        picture = np.concatenate([np.full(len(which), n) for n, (_, which) in enumerate(parts)])
+        order = np.argsort(near, kind="stable")
+        self._drawn = np.ascontiguousarray(self._drawn[order])
+        self._near = near[order].astype(np.float32)
+        self._drawn[:, 13] = picture[order]
+        self._pictures = [sprites.picture for sprites, _ in parts]
+        self.nearness = np.array([0.0, 0.0, float(near.mean())]) if flat else None
+        self.bounds = (0, 0, *size)
+        lines, columns = -(-size[1] // TILE_HEIGHT), -(-size[0] // TILE_WIDTH)
+        self.tiles = np.full((lines, columns), int(Tile.EMPTY), np.uint8)
+        _mark(self._drawn, self.tiles)
+
+    def rows(self, band: int, out: np.ndarray, near: np.ndarray) -> None:
+        """Fill a band with the particles in it, over nothing."""
+        told_near = self.nearness is None
+        lines = slice(band * BAND_LINES, (band + 1) * BAND_LINES)
+        _clear(out.view(np.uint64)[..., 0], near if told_near else _NONE, self.tiles[lines])
+        if not self.tiles[lines].any():
+            return
+        y0 = band * BAND
+        for n, picture in enumerate(self._pictures):
+            _draw(self._drawn, self._near, n, picture, out, near if told_near else _NONE, y0)
+
+
+_NONE = np.zeros((0, 0), np.float32)
+
+
+@njit(cache=True, nogil=True)
+def _clear(out, near, tiles):  # type: ignore[no-untyped-def]
+    """Put nothing where something may be."""
+    for j in range(out.shape[0]):
+        line = j // TILE_HEIGHT
+        for column in range(tiles.shape[1]):
+            x0, x1 = column * TILE_WIDTH, min((column + 1) * TILE_WIDTH, out.shape[1])
+            if near.shape[0] > 0:
+                near[j, x0:x1] = 0
+            if tiles[line, column] != 0:
+                out[j, x0:x1] = 0
+
+
+@njit(cache=True, nogil=True)
+def _mark(drawn, tiles):  # type: ignore[no-untyped-def]
+    """Mark the tiles that sprites touch."""
+    for n in range(drawn.shape[0]):
+        row = drawn[n]
+        x0, x1 = min(row[0], row[2]) - row[4], max(row[0], row[2]) + row[4]
+        y0, y1 = min(row[1], row[3]) - row[4], max(row[1], row[3]) + row[4]
+        first, last = max(int(x0) // TILE_WIDTH, 0), min(int(x1) // TILE_WIDTH, tiles.shape[1] - 1)
+        for j in range(
+            max(int(y0) // TILE_HEIGHT, 0), min(int(y1) // TILE_HEIGHT, tiles.shape[0] - 1) + 1
+        ):
+            for i in range(first, last + 1):
+                tiles[j, i] = 1
+
+
+@njit(**KERNEL)
+def _draw(drawn, nears, which, picture, out, near, y0):  # type: ignore[no-untyped-def]
+    """Draw those sprites of a band whose picture is ``which``, far to near."""
+    rows, columns = out.shape[0], out.shape[1]
+    for n in range(drawn.shape[0]):
+        row = drawn[n]
+        if int(row[13]) != which:
+            continue
+        radius = row[4]
+        top, low = min(row[1], row[3]) - radius, max(row[1], row[3]) + radius
+        if low < y0 or top >= y0 + rows:
+            continue
+        left, right = min(row[0], row[2]) - radius, max(row[0], row[2]) + radius
+        j0, j1 = max(int(np.floor(top)) - y0, 0), min(int(np.ceil(low)) + 1 - y0, rows)
+        i0, i1 = max(int(np.floor(left)), 0), min(int(np.ceil(right)) + 1, columns)
+        ax, ay = row[2] - row[0], row[3] - row[1]
+        square = ax * ax + ay * ay
+        inverse = np.float32(1) / square if square > np.float32(1e-6) else np.float32(0)
+        # Edges of a pixel at least: nothing flickers as it moves.
+        soft = max(row[5], np.float32(1) / radius)
+        shape, red, green, blue = int(row[11]), row[6], row[7], row[8]
+        cosine, sine = np.cos(row[12]), np.sin(row[12])
+        for j in range(j0, j1):
+            y = np.float32(y0 + j) + np.float32(0.5) - row[1]
+            for i in range(i0, i1):
+                x = np.float32(i) + np.float32(0.5) - row[0]
+                along = min(max((x * ax + y * ay) * inverse, np.float32(0)), np.float32(1))
+                dx, dy = x - along * ax, y - along * ay
+                away = np.sqrt(dx * dx + dy * dy) / radius
+                if away >= 1:
+                    continue
+                cover = row[9]
+                if shape == 2:
+                    u = (dx * cosine + dy * sine) / radius
+                    v = (dy * cosine - dx * sine) / radius
+                    _picture_pixel(out, j, i, picture, u, v, cover)
+                    continue
+                fade = min((np.float32(1) - away) / soft, np.float32(1))
+                fade = fade * fade * (np.float32(3) - np.float32(2) * fade)
+                if shape == 1:
+                    u = abs(dx * cosine + dy * sine) / radius
+                    v = abs(dy * cosine - dx * sine) / radius
+                    arms = max(
+                        np.float32(1) - np.float32(12) * min(u, v) - max(u, v), np.float32(0)
+                    )
+                    core = max(np.float32(1) - np.float32(4) * away, np.float32(0))
+                    fade = min(arms + core * core * np.float32(2), np.float32(1))
+                cover *= fade
+                if cover <= 0:
+                    continue
+                left_over = np.float32(1) - cover * (np.float32(1) - row[10])
+                for c, value in ((0, red), (1, green), (2, blue)):
+                    mixed = np.float32(out[j, i, c]) * left_over + cover * value
+                    out[j, i, c] = np.uint16(
+                        np.int32(min(mixed + np.float32(0.5), np.float32(65535)))
+                    )
+                alpha = np.float32(out[j, i, 3]) * left_over
+                alpha += cover * (np.float32(1) - row[10]) * np.float32(65535)
+                out[j, i, 3] = np.uint16(np.int32(min(alpha + np.float32(0.5), np.float32(65535))))
+                if near.shape[0] > 0:
+                    near[j, i] = nears[n]
+
+
+@njit(inline="always")
+def _picture_pixel(out, j, i, picture, u, v, cover):  # type: ignore[no-untyped-def]
+    """Lay one pixel of a particle that shows a picture: ``u``, ``v`` in its radius."""
+    high, wide = picture.shape[0], picture.shape[1]
+    half = np.float32(0.5) * np.float32(max(high, wide)) * np.float32(1.4142)
+    x, y = u * half + np.float32(0.5 * wide), v * half + np.float32(0.5 * high)
+    if x < 0 or y < 0 or x >= wide or y >= high:
+        return
+    texel = picture[int(y), int(x)]
+    alpha = np.float32(texel[3]) * cover * np.float32(1 / 65535)
+    for c in range(4):
+        mixed = np.float32(out[j, i, c]) * (np.float32(1) - alpha) + cover * np.float32(texel[c])
+        out[j, i, c] = np.uint16(np.int32(min(mixed + np.float32(0.5), np.float32(65535))))
+
+
+def with_motes(
+    placed: Sequence[Placed],
+    flocks: Sequence[Flock],
+    state: FrameState,
+    looks: Mapping[str, Pyramid],
+    open_for: float,
+    *,
+    blurs: bool,
+) -> list[Placed]:
+    """Return what is placed in a frame, near to far, with particles where they are between."""
+    found = [*placed]
+    sprites = [sprites_of(flock, state, open_for, blurs=blurs, looks=looks) for flock in flocks]
+    sprites = [each for each in sprites if len(each.near)]
+    if not sprites:
+        return found
+    slots = [_slots(each, placed) for each in sprites]
+    flat = state.parallel and all(each.source.nearness is not None for each in placed)
+    mode = MODES[Blend.NORMAL]
+    for slot in range(len(placed), -1, -1):
+        parts = [
+            (each, np.flatnonzero(where == slot))
+            for each, where in zip(sprites, slots, strict=True)
+        ]
+        parts = [(each, which) for each, which in parts if len(which)]
+        if parts:
+            source = _Between(parts, state.camera.frame_size, flat=flat)
+            found.insert(slot, Placed(source, 1.0, mode, (), state.camera))
+    return found
+
+
+def _slots(sprites: Sprites, placed: Sequence[Placed]) -> np.ndarray:
+    """Return for each sprite how many of what is placed, near to far, it lies behind."""
+    middles = (sprites.drawn[:, 0:2] + sprites.drawn[:, 2:4]) / 2
+    behind = np.zeros(len(middles), np.int64)
+    for n, each in enumerate(placed):
+        x0, y0, x1, y1 = each.source.bounds
+        inside = (middles[:, 0] >= x0 - 1) & (middles[:, 0] <= x1 + 1)
+        inside &= (middles[:, 1] >= y0 - 1) & (middles[:, 1] <= y1 + 1)
+        if each.source.nearness is None:
+            continue
+        a, b, c = each.source.nearness
+        near = a * middles[:, 0] + b * middles[:, 1] + c
+        behind[inside & (near > sprites.near)] = n + 1
+    return behind

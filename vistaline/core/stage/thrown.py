@@ -1,0 +1,89 @@
+"""Shadows that lamps throw: which cards stand in their light, and how places look back.
+
+Seen back from a place towards a lamp of a given size, a card hides part of the lamp. That part is
+the card's picture, blurred by the lamp's own outline as seen through the card: a disc whose
+diameter on the card is the lamp's, times the way from card to place over that from lamp to place.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from vistaline.core.arrays import FloatArray
+from vistaline.core.shot.lamps import LampKind
+from vistaline.core.stage.cards import Card
+from vistaline.core.stage.lamps import Light
+
+__all__ = ["PARALLEL_AWAY", "Thrown", "thrown_by"]
+
+PARALLEL_AWAY = 10.0
+"""Metres at which a parallel lamp's size is told: as if it stood there."""
+_GRAZING = 1e-9
+
+
+@dataclass(frozen=True, kw_only=True, eq=False)
+class Thrown:
+    """One card in the light of one lamp."""
+
+    caster: Card
+    unit_from_world: FloatArray
+    """(3, 4): from a place, homogeneous, to where it looks back at the lamp through the card: unit
+    texture coordinates (0..1, y down)."""
+    beyond: FloatArray
+    """(4,): metres that a place, homogeneous, lies behind the card, as seen from the lamp."""
+    before: float
+    """Metres of the lamp before the card's plane; infinite of parallel light."""
+    size: float
+    """The lamp's diameter in metres; of parallel light, how much the blur grows by a metre."""
+
+    def blur_at(self, beyond: FloatArray) -> FloatArray:
+        """Return the blur's diameter on the card, in metres, for places so far ``beyond`` it."""
+        if np.isinf(self.before):
+            return self.size * beyond
+        return self.size * beyond / (self.before + beyond)
+
+
+def thrown_by(light: Light, cards: Sequence[Card]) -> list[Thrown]:
+    """Return the shadows that a lamp's light throws of cards, whatever they fall on.
+
+    Flat cards that show a picture of their own throw shadows. Planes and bodies that catch the
+    taking camera's picture do not: a wall that is only drawn where the picture shows it would keep
+    the light out of its own room.
+    """
+    lamp = light.lamp
+    if not lamp.shadows or lamp.kind is LampKind.AMBIENT:
+        return []
+    found = (_thrown(light, card) for card in cards if _casts(card))
+    return [each for each in found if each]
+
+
+def _casts(card: Card) -> bool:
+    layer = card.layer
+    flat = card.projector is None and layer.body is None
+    return layer.casts_shadows and layer.stands_lit and flat and card.opacity > 0
+
+
+def _thrown(light: Light, card: Card) -> Thrown | None:
+    parallel = light.lamp.kind is LampKind.PARALLEL
+    pose, normal = card.world_from_card, card.world_from_card[:3, 2]
+    plane = np.array([*normal, -float(normal @ pose[:3, 3])])
+    source = np.array([*-light.way, 0.0]) if parallel else np.array([*light.place, 1.0])
+    side = float(plane @ source)
+    if abs(side) < _GRAZING:
+        return None  # the light runs along the card
+    # Through the card's plane, from the source: (plane . source) P - (plane . P) source.
+    onto = side * np.eye(4) - np.outer(source, plane)
+    card_from_world = np.linalg.inv(pose)[[0, 1, 3]]
+    unit_from_card = np.array([[1 / card.width, 0, 0.5], [0, -1 / card.height, 0.5], [0, 0, 1]])
+    away = PARALLEL_AWAY if parallel else 1.0
+    beyond = -plane * (1 / side if parallel else np.sign(side))
+    return Thrown(
+        caster=card,
+        unit_from_world=unit_from_card @ card_from_world @ onto * np.sign(side),
+        beyond=beyond,
+        before=np.inf if parallel else abs(side),
+        size=light.lamp.size / away,
+    )
