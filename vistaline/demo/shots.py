@@ -33,6 +33,7 @@ from vistaline.demo.directed import (
     watcher,
 )
 from vistaline.demo.drawing import Picture, to_codes
+from vistaline.demo.dressed import fog_night, leaf_by_lamplight, room_at_evening
 from vistaline.demo.gallery import write_gallery
 from vistaline.demo.headland import CANVAS, LAYERS
 from vistaline.demo.plates import flattened
@@ -101,6 +102,9 @@ def _draw_all(folder: Path) -> list[Path]:
         ("the-light-turns", light_turns(dusk)),
         ("the-lamp-room", rooms[0]),
         ("harbour-street", rooms[1]),
+        ("fog-at-sallow-head", fog_night(dusk)),
+        ("evening-in-the-lamp-room", room_at_evening(rooms[0])),
+        ("a-leaf-by-lamplight", leaf_by_lamplight(rooms[2])),
     ):
         path = folder / f"{name}.json"
         write_shot_file(shot, path, {key: ref.file for key, ref in shot.pictures.items()})

@@ -8,10 +8,17 @@ from flask import Blueprint, render_template, request
 from flask_login import login_required
 
 from vistaline.core.easing import EASE_NAMES
+from vistaline.core.edits.lamps import brightest_in
+from vistaline.core.edits.starts import STARTS
 from vistaline.core.geometry.light import COOLEST, HOTTEST
+from vistaline.core.shot.air import Particles
+from vistaline.core.shot.dressing import row_name
 from vistaline.core.shot.lamps import Falloff, LampKind
 from vistaline.core.shot.mounts import FOLLOWS
+from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.keyed import shot_at_frame
+from vistaline.core.stage.particles import MOST_ALIVE, alive_of
+from vistaline.web.dress_fields import groups_of
 from vistaline.web.keys import keys_facts, pins_of, playhead_asked
 from vistaline.web.shots import findings_of, open_shot
 
@@ -19,7 +26,7 @@ __all__ = ["blueprint"]
 
 blueprint = Blueprint("dress", __name__, url_prefix="/shots")
 
-TABS = (("lamps", "Lamps"), ("keys", "Keys"))
+TABS = (("lamps", "Light and air"), ("keys", "Keys"))
 KINDS = {
     LampKind.POINT: ("Point", "Shines to all sides, as a bulb does"),
     LampKind.SPOT: ("Spot", "Shines in a cone"),
@@ -30,6 +37,15 @@ _FALLOFFS = {
     Falloff.SQUARE: "as light does",
     Falloff.RANGE: "to nothing at its range",
     Falloff.NONE: "not at all",
+}
+_KIND_WORDS = {
+    "fog": "Fog",
+    "veils": "Veils",
+    "particles": "Particles",
+    "shaft": "Shaft",
+    "rays": "Rays, over the frame",
+    "glow": "Glow, over the frame",
+    "flare": "Flare, over the frame",
 }
 _KELVIN = (1900, 2700, 3200, 4300, 5600, 7500)
 """A candle, a bulb, a studio's tungsten lamp, morning, daylight, shade (common practice, no
@@ -53,12 +69,22 @@ def panel(shot_id: int) -> Any:
     if request.args.get("tab") == "keys":
         facts = keys_facts(kept, playhead)
         return render_template("direct/_keys.html", tab="keys", eases=EASE_NAMES, **facts, **shared)
-    wanted = request.args.get("layer", "").removeprefix("lamp:")
+    wanted = request.args.get("layer", "")
+    thing = next((each for each in shot.dressing if row_name(each) == wanted), None)
     return render_template(
         "dress/_lamps.html",
         tab="lamps",
-        chosen=next((lamp for lamp in shot.lamps if lamp.id == wanted), None),
-        pin=pins_of(shot, f"lamp:{wanted}", playhead),
+        chosen=next((lamp for lamp in shot.lamps if f"lamp:{lamp.id}" == wanted), None),
+        thing=thing,
+        groups=groups_of(shot, thing) if thing else [],
+        starts=_starts(),
+        alive=alive_of(thing) if isinstance(thing, Particles) else 0,
+        most_alive=MOST_ALIVE,
+        listed=_listed(shot),
+        exposure=shot.camera.exposure,
+        brightest=brightest_in(shot, playhead) if shot.lamps else 0.0,
+        pin=pins_of(shot, wanted, playhead),
+        exposure_pin=pins_of(shot, f"camera:{shot.camera.id}", playhead),
         kinds=KINDS,
         kind_choices=[(kind.value, words) for kind, (words, _) in KINDS.items()],
         falloff_choices=[(each.value, words) for each, words in _FALLOFFS.items()],
@@ -69,3 +95,38 @@ def panel(shot_id: int) -> Any:
         follows=FOLLOWS,
         **shared,
     )
+
+
+def _starts() -> dict[str, list[tuple[str, str, str]]]:
+    """Return the starting points by what they are: name, words and hint of each."""
+    found: dict[str, list[tuple[str, str, str]]] = {"beams": [], "air": []}
+    for name, start in STARTS.items():
+        group = "beams" if start.thing.kind in ("shaft", "rays", "glow", "flare") else "air"
+        found[group].append((name, start.words, start.hint))
+    return found
+
+
+def _listed(shot: Shot) -> list[dict[str, Any]]:
+    """Return what the list has: lamps, then all else, in their order."""
+    lamps = [
+        {
+            "of": f"lamp:{lamp.id}",
+            "name": lamp.name,
+            "on": lamp.on,
+            "what": f"{KINDS[lamp.kind][0]}, {lamp.brightness * 100:.0f} %",
+            "verb": "set_lamp",
+            "only": {"lamp": lamp.id},
+        }
+        for lamp in shot.lamps
+    ]
+    return lamps + [
+        {
+            "of": row_name(each),
+            "name": each.name,
+            "on": each.on,
+            "what": _KIND_WORDS[each.kind],
+            "verb": "set_dressing",
+            "only": {"thing": row_name(each)},
+        }
+        for each in shot.dressing
+    ]

@@ -28,7 +28,7 @@ _FLAGS = {
     "known", "remove", "none", "shadow", "shift", "at_playhead",
 }  # fmt: skip
 _MAY_BE_EMPTY = ("name", "camera")
-_LISTS = ("layers", "follows")
+_LISTS = ("layers", "follows", "casts", "takes")
 
 
 def arguments() -> dict[str, Any]:

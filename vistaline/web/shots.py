@@ -20,7 +20,9 @@ from vistaline.core.foresight.watch import findings
 from vistaline.core.picture.still import encode_jpeg, encode_png
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.render.proof import proof_frames
+from vistaline.core.scene.air import motes_live
 from vistaline.core.scene.describe import describe_scene, pick_layer, textures_in
+from vistaline.core.shot.dressing import Dressing, OnStage, row_name
 from vistaline.core.shot.lamps import Lamp
 from vistaline.core.shot.route import Framing
 from vistaline.core.shot.shot import Layer, Shot
@@ -177,6 +179,17 @@ def drawn(shot_id: int, name: str) -> Any:
     return send_kept(library.drawn(shot, of, name, thumbnail="thumb" in args, copy=copy))
 
 
+@blueprint.get("/<int:shot_id>/motes/<int:frame>.bin")
+@login_required
+def motes(shot_id: int, frame: int) -> Any:
+    """Send the particles of one frame, as the page draws them."""
+    _, shot = open_shot(shot_id)
+    shot = shot_asked_for(shot)
+    looks = services().library.looks_of(shot)
+    told = motes_live(shot, min(frame, shot.frame.duration - 1), looks)
+    return Response(told, mimetype="application/octet-stream")
+
+
 @blueprint.get("/<int:shot_id>/pictures/<key>.webp")
 @login_required
 def texture(shot_id: int, key: str) -> Any:
@@ -200,7 +213,8 @@ def _values(shot: Shot, frame: int) -> dict[str, Any]:
     return {
         "layers": {layer.id: _layer_values(layer) for layer in shot.layers},
         "framings": [_framing_values(framing) for framing in shot.route.framings],
-        "lamps": {lamp.id: _lamp_values(lamp) for lamp in shot.lamps},
+        "lamps": {f"lamp:{lamp.id}": _lamp_values(lamp) for lamp in shot.lamps},
+        "dressing": {row_name(each): _dress_values(each) for each in shot.dressing},
     }
 
 
@@ -208,6 +222,13 @@ def _lamp_values(lamp: Lamp) -> dict[str, float]:
     x, y, z = lamp.position
     values = {"across": x, "up": y, "forward": -z}
     return {f"set_lamp.{name}": value for name, value in values.items()}
+
+
+def _dress_values(thing: Dressing) -> dict[str, float]:
+    if not isinstance(thing, OnStage):
+        return {}
+    x, y, z = thing.position
+    return {f"set_dressing.{name}": value for name, value in (("x", x), ("y", y), ("z", -z))}
 
 
 def _layer_values(layer: Layer) -> dict[str, float]:

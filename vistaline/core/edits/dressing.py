@@ -81,6 +81,7 @@ def set_dressing(shot: Shot, *, thing: str, **values: Any) -> Shot:
     for name, value in values.items():
         about = value_called(kind, name)
         if about is None:
+            value = "" if value == "-" else value  # what a list has for none
             if name not in kind.model_fields or name in ("id", "kind"):
                 raise EditError(f"{found.name} has no value {name!r}. Reload the page.")
             wanted = value.strip() or found.name if name == "name" else value

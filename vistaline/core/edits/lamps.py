@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
 from vistaline.core.arrays import FloatArray, Matrix4
@@ -12,12 +14,12 @@ from vistaline.core.shot.lamps import MOST_LAMPS, Falloff, Lamp, LampKind
 from vistaline.core.shot.mounts import carry_of
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.camera import CameraState, camera_states
-from vistaline.core.stage.lamps import lights_at
+from vistaline.core.stage.lamps import light_at, lights_at
 from vistaline.core.stage.placing import stage_card
 from vistaline.core.stage.sheet import PlanView, lifted
 from vistaline.core.stage.tracks import track_of
 
-__all__ = ["depth_before", "middle_of", "with_lamp"]
+__all__ = ["brightest_in", "depth_before", "middle_of", "with_lamp"]
 
 verb = REGISTRY.verb
 _NAMES = {
@@ -96,6 +98,37 @@ def _in_the_middle(shot: Shot, camera: CameraState) -> Layer:
     if not standing:
         raise EditError("There is nothing here that a lamp could light. Add a layer first.")
     return max(reversed(standing), key=aside)
+
+
+def brightest_in(shot: Shot, frame: float) -> float:
+    """Return the brightest light on any lit layer at a frame: above 1 what is white is clipped.
+
+    Looked for on a grid over each layer that stands.
+    """
+    camera = camera_states(shot, [frame])[0]
+    lights = lights_at(shot, np.array([float(frame)]), [camera])[0]
+    on = [light for light in lights if light.lamp.on]
+    steps = np.linspace(-0.5, 0.5, 9)
+    x, y = (each.ravel() for each in np.meshgrid(steps, steps))
+    most = 0.0
+    for layer in shot.layers:
+        if layer.hidden or not layer.is_lit or not on:
+            continue
+        card = stage_card(shot, layer)
+        own = np.stack([x * card.width, y * card.height], axis=-1)
+        places = own @ card.world_from_card[:3, :2].T + card.world_from_card[:3, 3]
+        most = max(most, float(light_at(on, places, card.world_from_card[None, :3, 2]).max()))
+    return most
+
+
+@verb("exposure")
+def expose_for_lamps(shot: Shot, *, playhead: int = 0) -> Shot:
+    """Take everything so dark that nothing in the lamps' light is brighter than white."""
+    brightest = brightest_in(shot, playhead)
+    if brightest <= 0:
+        raise EditError("No lamp lights anything here. Add one first.")
+    stops = -math.log2(max(brightest, 1e-3))
+    return shot.with_camera(exposure=round(min(max(stops, -10), 10), 2))
 
 
 def _free_id(shot: Shot) -> str:
@@ -238,6 +271,7 @@ def lamp_with_camera(
 def lamp_with_layer(shot: Shot, *, lamp: str, layer: str = "", playhead: int = 0) -> Shot:
     """Let a lamp travel with a layer, as that moves and turns; with none, it stays where it is."""
     found = shot.lamp(lamp)
+    layer = "" if layer == "-" else layer  # what a list has for none
     if found.rides_with == layer:
         return shot
     if layer and (found.ride or found.with_camera):

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from vistaline.core.shot.dressing import row_name
 from vistaline.core.shot.shot import Shot
 
 __all__ = ["made_by"]
 
 
 def made_by(before: Shot, after: Shot) -> dict[str, object]:
-    """Return what is new in ``after``: layers, a mount, a lamp (ids), a framing (its index).
+    """Return what is new in ``after``: layers, a mount, a lamp (ids), a thing in the
+    air (as rows call it), a framing (its index).
 
     Only kinds of which something is new are there; with several new framings, the last.
     """
@@ -22,6 +24,9 @@ def made_by(before: Shot, after: Shot) -> dict[str, object]:
     lamps = {each.id for each in before.lamps}
     if new := [each.id for each in after.lamps if each.id not in lamps]:
         found["lamp"] = new[0]  # what else comes with the first goes without saying
+    things = {row_name(each) for each in before.dressing}
+    if new := [row_name(each) for each in after.dressing if row_name(each) not in things]:
+        found["thing"] = new[-1]
     # New framings come in one run, and may shift those after them in time.
     old, now = ([each.evolve(frame=0) for each in shot.route.framings] for shot in (before, after))
     if before.directed == after.directed and len(now) > len(old):

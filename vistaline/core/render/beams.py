@@ -36,7 +36,7 @@ _HIDDEN = 0.02
 
 def shines_over(state: FrameState) -> bool:
     """Return whether anything is added to the frame as a whole."""
-    return any(isinstance(each.thing, Rays | Glow | Flare) for each in state.dressing)
+    return any(isinstance(each.thing, Rays | Glow | Flare) for each in state.air)
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,7 +54,7 @@ class Beams:
         ``ground`` (3,): what is behind it, 0..65535.
         """
         for kind in (Rays, Glow, Flare):
-            for each in state.dressing:
+            for each in state.air:
                 if isinstance(each.thing, kind) and getattr(each.thing, "brightness", 0) > 0:
                     picture = self._with(picture, each, state, ground)
         return picture

@@ -226,7 +226,7 @@ class Renderer:
         return [
             flock_at(self.shot, each, frame)
             for each in self.shot.dressing
-            if isinstance(each, Particles) and any(x.thing.id == each.id for x in state.dressing)
+            if isinstance(each, Particles) and any(x.thing.id == each.id for x in state.air)
         ]
 
     def _moving(self, moving: Exposed, still: FrameState, open_for: float) -> np.ndarray:

@@ -47,11 +47,13 @@ def hazed(placed: Placement) -> Sequence[Modifier]:
     state, layer = placed.state, placed.card.layer
     haze = state.haze
     in_air = not haze.clear and layer.stays != "lens"
-    if not in_air and state.gain == 1:
+    # Lamps have counted the exposure in.
+    gain = 1.0 if layer.is_lit and state.lights else state.gain
+    if not in_air and gain == 1:
         return []
     behind_all = layer.is_backdrop or layer.on_lens
     air = _air_of(state, placed.camera, placed.looks) if in_air else None
-    return [_Hazed(air, state.gain, sky=behind_all)]
+    return [_Hazed(air, gain, state.gain, sky=behind_all)]
 
 
 @dataclass(frozen=True, eq=False)
@@ -129,7 +131,10 @@ def _air_of(state: FrameState, camera: CameraState, looks: Mapping[str, Pyramid]
 @dataclass(frozen=True, eq=False)
 class _Hazed:
     air: _Air | None
+    own: float
+    """How much brighter the card itself is taken,"""
     gain: float
+    """and the air."""
     sky: bool
     """Whether it is behind everything, however far away that is."""
 
@@ -141,10 +146,12 @@ class _Hazed:
         x, y = corners_of(rows, columns, band.index)
         if self.air is None:
             cells = np.zeros((x.shape[0], 4, x.shape[1]), np.float32)
-            cells[:, 0] = self.gain
+            cells[:, 0] = self.own
         else:
             near = np.zeros(x.shape) if self.sky else _near_at(band, x, y)
-            cells = self.air.cells(band.index, x, near, self.gain, size)
+            cells = self.air.cells(band.index, x, near, self.own, size)
+            if self.gain != self.own:
+                cells[:, 1:] *= np.float32(self.gain / self.own)
         _through(band.pixels.view(np.uint64)[..., 0], cells, shown)
 
 

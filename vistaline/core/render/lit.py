@@ -33,7 +33,7 @@ def lit(placed: Placement) -> Sequence[Modifier]:
         return []
     falling = [falling_on(placed, light) for light in lights]
     if placed.source.nearness is None:
-        return [_LitBody(lights, falling)]
+        return [_LitBody(lights, falling, placed.state.gain)]
     normal = np.ascontiguousarray(placed.card.world_from_card[:3, 2])
     # Lamps whose light ends somewhere are told apart from all others, which are one light.
     apart = np.array(
@@ -43,6 +43,8 @@ def lit(placed: Placement) -> Sequence[Modifier]:
         ]
     )
     lamps = told(lights)
+    # Taken darker before it would be clipped: what is brighter than white then comes back.
+    lamps[:, 10:13] *= placed.state.gain
     ending = [shadows for shadows, each in zip(falling, apart, strict=True) if each]
     return [_LitPlane(lamps, normal, apart, ending)]
 
@@ -119,6 +121,7 @@ def _fill(lamps, apart, rays, home, nearness, side, y0, cells):  # type: ignore[
 class _LitBody:
     lights: Sequence[Light]
     falling: Sequence[Falling | None]
+    gain: float
 
     def modify(self, band: Band) -> None:
         shown = band.source.tiles[band.lines]
@@ -136,7 +139,7 @@ class _LitBody:
                 falling.let_through(np.zeros(3), mapped, shown, band.index * BAND, seen)
                 total += light_at([light], places, normals) * seen[there][:, None]
         pixels = band.pixels[there]
-        lit_pixels = np.rint(pixels[:, :3] * total.astype(np.float32))
+        lit_pixels = np.rint(pixels[:, :3] * (total * self.gain).astype(np.float32))
         pixels[:, :3] = np.minimum(lit_pixels, pixels[:, 3:])
         band.pixels[there] = pixels
 

@@ -15,12 +15,14 @@ from vistaline.core.arrays import Matrix4
 from vistaline.core.errors import CoreError
 from vistaline.core.geometry.ordering import NEAR
 from vistaline.core.looks.blending import MODES
+from vistaline.core.scene.air import describe_air
 from vistaline.core.scene.camera import describe_camera, lens_points
 from vistaline.core.scene.guides import guide_boxes
 from vistaline.core.scene.lamps import describe_lights
 from vistaline.core.scene.plan import StagePlan, draw_plans
 from vistaline.core.scene.rows import describe_rows
 from vistaline.core.scene.tracks import pack_tracks
+from vistaline.core.shot.dressing import row_name
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.cards import Card, card_of
 from vistaline.core.stage.evaluate import FrameState, evaluate
@@ -56,6 +58,8 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
         "ground": shot.taking_camera.position[1] - shot.ground.eye_height if shot.ground else None,
         "lamps": [{"id": lamp.id, "name": lamp.name} for lamp in shot.lamps],
         "layers": [_layer(shot, layer, places.get(layer.id)) for layer in shot.layers],
+        "dressing": [{"id": row_name(each), "name": each.name} for each in shot.dressing],
+        "solo": shot.solo,
         "mounts": [{"id": mount.id, "name": mount.name} for mount in shot.mounts],
         "shadows": _shadows(first),
         "frames": [
@@ -167,6 +171,7 @@ def _layer(shot: Shot, layer: Layer, card: Card | None) -> dict[str, Any]:
         "backdrop": layer.is_backdrop,
         "sharp": layer.always_sharp,
         "lit": layer.is_lit,
+        "air": 0 if layer.stays == "lens" else 2 if layer.is_backdrop or layer.on_lens else 1,
         "distance": layer.distance,
         "percent": layer.scale * 100,
         "pan": layer.pan,
@@ -254,7 +259,8 @@ def _frame(frame: int, state: FrameState, shot: Shot, first: FrameState) -> dict
         "timecode": timecode(frame, shot.frame.rate),
         "camera": describe_camera(camera),
         "horizon": horizon_in(shot, camera),
-        "lights": describe_lights(state.lamps),
+        "lights": describe_lights(state.lamps, state.lights),
+        "air": describe_air(state),
     }
     if state.layout is not first.layout or state.present != first.present:
         record["shadows"] = _shadows(state)

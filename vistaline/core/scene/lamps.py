@@ -20,13 +20,16 @@ _FLAT = 0.15
 """How much of the way it shines must lie in the plan's sheet for it to be drawn there."""
 
 
-def describe_lights(lights: Sequence[Light]) -> list[dict[str, Any]]:
-    """Return lamps as a shader is told them, and as both plans show them; off ones, too."""
+def describe_lights(lights: Sequence[Light], on: Sequence[Light]) -> list[dict[str, Any]]:
+    """Return lamps as a shader is told them, and as both plans show them.
+
+    Those that are not ``on``, too, and are told as such.
+    """
     return [
         {
             "id": light.lamp.id,
             "name": light.lamp.name,
-            "on": light.lamp.on,
+            "on": light in on,
             "kind": KINDS[light.lamp.kind],
             "place": np.round(light.place, 6).tolist(),
             "way": np.round(light.way, 6).tolist(),

@@ -8,8 +8,9 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from vistaline.core.keyable import ANGLE, COLOUR, METRES, PERCENT, SHARE, SIZE, Keyed
-from vistaline.core.model import Degrees, HexColour, Length, Metres, Part, Position, Share
+from vistaline.core.model import Degrees, HexColour, Length, Metres, Position, Share
 from vistaline.core.shot.mounts import Ride
+from vistaline.core.shot.shows import Tagged
 
 __all__ = ["AT", "TINT", "Across", "Dress", "Emits", "Fog", "Particles", "Shape", "Veils"]
 
@@ -32,7 +33,7 @@ _Positive = Annotated[float, Field(gt=0, le=1e6, allow_inf_nan=False)]
 _Factor = Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]
 
 
-class Dress(Part):
+class Dress(Tagged):
     """Anything that is put into a shot's light and air."""
 
     id: str = Field(min_length=1, max_length=80)

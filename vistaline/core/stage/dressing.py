@@ -52,13 +52,13 @@ def stands(thing: Dressing) -> TypeGuard[OnStage]:
 def dressing_at(
     shot: Shot, times: FloatArray, lights: Sequence[Sequence[Light]]
 ) -> list[list[InAir]]:
-    """Return what is on in the light and air at ``times`` (N,), when the lamps are ``lights``."""
-    chosen = [each for each in shot.dressing if each.on and shot.solo in ("", row_name(each))]
-    if not chosen:
+    """Return what is in the light and air at ``times`` (N,), when the lamps are ``lights``; what is
+    off, too."""
+    if not shot.dressing:
         return [[]] * len(times)
     moving = moving_mounts(shot, times)
     found: list[list[InAir]] = [[] for _ in times]
-    for thing in chosen:
+    for thing in shot.dressing:
         rows = rows_of(shot, row_name(thing))
         now = [valued(thing, rows, time) for time in times.tolist()] if rows else [thing]
         poses = np.array([_own_pose(each) for each in now])

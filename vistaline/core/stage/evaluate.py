@@ -12,6 +12,7 @@ from numpy.typing import ArrayLike
 from vistaline.core.arrays import FloatArray
 from vistaline.core.geometry.ordering import draw_order, parallel_order
 from vistaline.core.looks.frame_styles import FrameStyle
+from vistaline.core.shot.dressing import row_name
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.camera import CameraState, camera_states, live_cameras
 from vistaline.core.stage.cards import Card, backdrop_of, followed, tracked
@@ -151,7 +152,7 @@ class FrameState:
     lamps: Sequence[Light] = ()
     """All lamps of the shot, those that are off, too."""
     dressing: Sequence[InAir] = ()
-    """What else is on in its light and air."""
+    """What else there is for its light and air, what is off, too."""
     seconds: float = 0.0
     """The time since the shot's first frame."""
     gain: float = 1.0
@@ -166,10 +167,18 @@ class FrameState:
         ]
 
     @cached_property
+    def air(self) -> Sequence[InAir]:
+        """What is on in its light and air."""
+        solo = self.layout.stage.shot.solo
+        return [
+            each for each in self.dressing if each.thing.on and solo in ("", row_name(each.thing))
+        ]
+
+    @cached_property
     def haze(self) -> Haze:
         """What the air does to what is seen through it."""
         taking = np.array(self.layout.stage.shot.taking_camera.position)
-        return haze_of(self.dressing, taking, self.seconds)
+        return haze_of(self.air, taking, self.seconds)
 
     def seen_by(self, camera: CameraState) -> FrameState:
         """Return the same time as another camera sees it."""

@@ -37,6 +37,8 @@ export class Cards {
     this.behind = { texture: { value: null }, frame: { value: new THREE.Vector2() } };
     // The lamps of a frame, as the shader is told them: all cards share these.
     this.lamps = { place: { value: [] }, way: { value: [] }, colour: { value: [] }, law: { value: [] }, cone: { value: [] } };
+    // And its air.
+    this.air = { fogLaw: { value: [] }, fogColour: { value: [] }, home: { value: new THREE.Vector3() }, gain: { value: 1 } };
     this.shape = new THREE.PlaneGeometry(1, 1);
     this.byId = new Map();
     this.bodies = new Map(); // meshes of what is not flat, by their names
@@ -73,6 +75,7 @@ export class Cards {
         ...Object.fromEntries(COPIES.map((n) => [`copy${n}`, { value: null }])), pads: { value: COPIES.map(() => 0) },
         texels: { value: new THREE.Vector2(1, 1) }, blur: { value: 0 }, infocus: { value: 0 }, first: { value: 0 }, tintBlur: { value: 0 }, tintAt: { value: 0 }, tintLimit: { value: 1 },
         normal: { value: new THREE.Vector3() }, lampPlace: this.lamps.place, lampWay: this.lamps.way, lampColour: this.lamps.colour, lampLaw: this.lamps.law, lampCone: this.lamps.cone,
+        ...this.air, own: { value: 1 }, sky: { value: false },
         shadow: { value: null }, strength: { value: 0 }, cardFromShadow: { value: new THREE.Matrix4() },
       },
       ...shaders, defines: {}, transparent: true, depthTest: false, depthWrite: false, side: THREE.DoubleSide,
@@ -89,7 +92,8 @@ export class Cards {
     for (const shadow of this.shadows) shadow.visible = false;
     this.used = 0;
     const { byId, looks } = record.base;
-    this.#light(record.lights);
+    this.#light(record.lights, record.air.gain);
+    this.#fog(record.air);
     for (const [id, card] of this.byId) {
       card.visible = false;
       const layer = byId.get(id);
@@ -99,10 +103,18 @@ export class Cards {
     }
   }
 
-  #light(lights) {
+  #fog({ fogs, home, gain }) {
+    this.air.fogLaw.value = [...fogs.map(([dense, base, thins, , , , sky]) => new THREE.Vector4(dense, base, thins, sky)), new THREE.Vector4()];
+    this.air.fogColour.value = [...fogs.map((fog) => new THREE.Vector3(fog[3], fog[4], fog[5])), new THREE.Vector3()];
+    this.air.home.value.fromArray(home);
+    this.air.gain.value = gain;
+  }
+
+  #light(lights, gain) {
     const { place, way, colour, law, cone } = this.lamps;
     const vectors = (name) => lights.map((light) => new THREE.Vector3(...light[name]));
     [place.value, way.value, colour.value] = ["place", "way", "colour"].map(vectors);
+    for (const each of colour.value) each.multiplyScalar(gain); // before it is clipped
     law.value = lights.map(({ kind, falloff, normal, reach }) => new THREE.Vector4(kind, falloff, normal, reach));
     cone.value = lights.map((light) => new THREE.Vector2(...light.cone));
   }
@@ -122,7 +134,14 @@ export class Cards {
     card.material.uniforms.deep.value = layer.deep;
     card.material.uniforms.clip = layer.sharp ? this.middle : this.clip;
     define(card.material, "SOLID", Boolean(layer.body));
+    const { fogs, gain } = record.air;
+    const own = layer.lit && record.lights.length ? 1 : gain;
+    const aired = (fogs.length && layer.air) || own !== 1;
     define(card.material, "LIT", layer.lit ? record.lights.length : 0);
+    define(card.material, "AIR", aired ? (layer.air ? fogs.length : 0) + 1 : 0);
+    define(card.material, "STANDS", aired || (layer.lit && record.lights.length));
+    card.material.uniforms.own.value = own;
+    card.material.uniforms.sky.value = layer.air === 2;
     card.material.uniforms.normal.value.setFromMatrixColumn(card.matrix, 2).normalize();
     card.material.side = this.#facing(card, layer.body);
   }

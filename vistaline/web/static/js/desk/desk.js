@@ -1,4 +1,5 @@
 // The desk of Arrange and Direct: one scene, its views, the keyboard.
+import { editOf, isThing } from "../dress/things.js";
 import { LookAhead } from "./ahead.js";
 import { hint, notice } from "../page/notice.js";
 import { Panes } from "./panes.js";
@@ -101,6 +102,7 @@ export class Desk {
       if (event.target.closest("[data-camera]")) scene.edit("direct_camera", { camera: event.target.closest("[data-camera]").dataset.camera });
       if (event.target.closest("[data-tab]")) this.#open(event.target.closest("[data-tab]").dataset.tab);
     });
+    element.addEventListener("orders", ({ detail }) => scene.edit("order_dressing", detail));
     element.addEventListener("easechange", ({ detail }) => {
       const [x1, y1, x2, y2] = detail.points.map((value) => value.toFixed(3));
       scene.edit(detail.verb, { ...detail.values, ease: "own", x1, y1, x2, y2 });
@@ -115,8 +117,9 @@ export class Desk {
   }
 
   /** What an edit made is chosen: on Arrange layers or a mount, on Direct a framing. */
-  #chooseMade({ layers = [], mount, lamp, framing }) {
+  #chooseMade({ layers = [], mount, lamp, thing, framing }) {
     const { scene } = this;
+    if (thing) return scene.choose({ layer: thing });
     if (lamp) return scene.choose({ layer: `lamp:${lamp}` });
     if (this.directs) return framing !== undefined && scene.choose({ framing });
     if (mount) return scene.choose({ layer: `mount:${mount}` });
@@ -379,8 +382,8 @@ export class Desk {
   #numbers() {
     const { shown, layer, framing } = this.scene;
     if (!shown) return;
-    const { layers, framings, lamps } = shown.values;
-    const values = { arrange: layers[layer], direct: framings[framing], dress: lamps[layer.slice(5)] }[this.element.dataset.bench];
+    const { layers, framings, lamps, dressing } = shown.values;
+    const values = { arrange: layers[layer], direct: framings[framing], dress: lamps[layer] ?? dressing[layer] }[this.element.dataset.bench];
     for (const field of this.element.querySelectorAll("#inspector [data-live]")) {
       const value = values?.[field.dataset.live];
       if (value !== undefined && !this.typed.has(field)) field.value = Number(value.toFixed(3));
@@ -432,7 +435,7 @@ export class Desk {
     if (this.element.dataset.bench === "arrange") {
       Object.assign(deeds, { f: () => (this.#find(), true), Delete: () => (this.#remove(), true), Backspace: () => (this.#remove(), true) });
     }
-    if (scene.layer.startsWith("lamp:")) for (const key of ["Delete", "Backspace"]) deeds[key] = () => (scene.edit("remove_lamp", { lamp: scene.layer.slice(5) }), true);
+    if (isThing(scene.layer)) for (const key of ["Delete", "Backspace"]) deeds[key] = () => (scene.edit(...editOf(scene.layer, "remove_*")), true);
     if (this.rows && scene.keys.length) {
       for (const key of ["Delete", "Backspace"]) deeds[key] = () => (this.rows.remove(), true);
       deeds.Escape = () => (scene.chooseKeys([]), true);

@@ -1,5 +1,6 @@
 // The plan: a true map of the stage in metres. Bars are dragged in depth, the sheet is panned and
 // zoomed. Positions come from the server; here they are only put on paper.
+import { editOf, isThing, thingsIn } from "../dress/things.js";
 import { drag } from "../page/drag.js";
 import { Labels } from "./labels.js";
 import { roundStep, svg } from "../page/svg.js";
@@ -69,7 +70,7 @@ export class Plan {
       ...this.#bars(at, data, plan, record),
       ...this.#focusEnds(at, record.camera.focus),
       ...this.#mounts(at, data, record),
-      ...this.#lamps(at, record),
+      ...this.#things(at, record),
       ...this.#path(at, plan, record),
       ...this.#stops(at, data, plan),
     );
@@ -204,22 +205,35 @@ export class Plan {
     });
   }
 
-  /** Lamps, how far they reach, and the edges of their cones. */
-  #lamps(at, record) {
+  /** Lamps, how far they reach, the edges of their cones; and what stands in the air. */
+  #things(at, record) {
     if (this.bench !== "dress") return [];
-    return record.lights.filter(({ plan }) => plan[this.view]).map(({ id, name, on, kind, plan }) => {
-      const { at: place, lines, reach } = plan[this.view];
-      const [x, y] = at(place);
-      const chosen = this.scene.layer === `lamp:${id}`;
-      const marks = lines.map((end) => {
-        const [ex, ey] = at(end);
-        return svg("line", { class: "beam", x1: 0, y1: 0, x2: ex - x, y2: ey - y });
-      });
-      if (reach !== null) marks.push(svg("circle", { class: "beam", r: reach * this.scale }));
-      const rays = kind === 2 ? "M-7 -7L7 -7M-4 -7v9M0 -7v13M4 -7v9" : "M0 -9v-3M0 9v3M-9 0h-3M9 0h3M-6.500 -6.500l-2 -2M6.500 -6.500l2 -2M-6.500 6.500l-2 2M6.500 6.500l2 2";
+    return thingsIn(record).filter(({ plan }) => plan[this.view]).map((thing) => {
+      const { of, name, on, plan } = thing;
+      const [x, y] = at(plan[this.view].at);
+      const chosen = this.scene.layer === of;
       const classes = ["lamp", chosen && "chosen", !on && "off"].filter(Boolean).join(" ");
-      return svg("g", { class: classes, "data-lamp": id, transform: `translate(${x} ${y})` }, svg("title", {}, `${name}; drag it, or arrow keys`), ...marks, svg("circle", { class: "bulb", r: 6 }), svg("path", { d: rays }), svg("text", { x: 14, y: 4 }, name));
+      const marks = of.startsWith("lamp:") ? this.#lamp(at, thing, [x, y]) : this.#outline(at, thing, chosen, [x, y]);
+      return svg("g", { class: classes, "data-thing": of, transform: `translate(${x} ${y})` }, svg("title", {}, `${name}; drag it, or arrow keys`), ...marks, svg("text", { x: 14, y: 4 }, name));
     });
+  }
+
+  #lamp(at, { kind, plan }, [x, y]) {
+    const { lines, reach } = plan[this.view];
+    const marks = lines.map((end) => {
+      const [ex, ey] = at(end);
+      return svg("line", { class: "beam", x1: 0, y1: 0, x2: ex - x, y2: ey - y });
+    });
+    if (reach !== null) marks.push(svg("circle", { class: "beam", r: reach * this.scale }));
+    const rays = kind === 2 ? "M-7 -7L7 -7M-4 -7v9M0 -7v13M4 -7v9" : "M0 -9v-3M0 9v3M-9 0h-3M9 0h3M-6.500 -6.500l-2 -2M6.500 -6.500l2 -2M-6.500 6.500l-2 2M6.500 6.500l2 2";
+    return [...marks, svg("circle", { class: "bulb", r: 6 }), svg("path", { d: rays })];
+  }
+
+  /** Where particles come from, or a shaft goes: its lines only while it is chosen. */
+  #outline(at, { plan }, chosen, [x, y]) {
+    const shown = chosen ? plan[this.view].lines : [];
+    const marks = shown.map((line) => svg("polyline", { class: "beam", points: line.map(at).map(([ex, ey]) => `${ex - x},${ey - y}`).join(" ") }));
+    return [...marks, svg("path", { class: "bulb", d: "M0 -7L7 0L0 7L-7 0z" })];
   }
 
   #path(at, plan, record) {
@@ -309,7 +323,7 @@ export class Plan {
     if (event.target.closest("[data-focus]")) return this.#pull(event);
     if (end) return this.#turn(event, bar.dataset.layer, Number(end.dataset.end));
     const lamp = event.target.closest(".lamp");
-    if (lamp) return this.#pressLamp(event, lamp.dataset.lamp);
+    if (lamp) return this.#pressThing(event, lamp.dataset.thing);
     if (mount) return this.#pressMount(event, mount.dataset.mount);
     if (bar) return this.#pressBar(event, bar.dataset.layer);
     const from = this.centre;
@@ -407,9 +421,14 @@ export class Plan {
     this.#wish(event, ({ dx, dy }) => ["drag_mount", { mount: id, view: this.view, dx: dx / this.scale, dy: -dy / this.scale }]);
   }
 
-  #pressLamp(event, id) {
-    this.scene.choose({ layer: `lamp:${id}` });
-    this.#wish(event, ({ dx, dy }) => ["drag_lamp", { lamp: id, view: this.view, dx: dx / this.scale, dy: -dy / this.scale }]);
+  #pressThing(event, of) {
+    this.scene.choose({ layer: of });
+    this.#wish(event, ({ dx, dy }) => this.#drags(of, dx / this.scale, -dy / this.scale));
+  }
+
+  #drags(of, dx, dy) {
+    const [verb, whom] = editOf(of, "drag_*");
+    return [verb, { ...whom, view: this.view, dx, dy }];
   }
 
   /** A layer as it is at the frame in sight. */
@@ -433,11 +452,11 @@ export class Plan {
       const [dx, dy] = way.map((each) => each * STEP * (event.shiftKey ? 10 : 1));
       return this.scene.edit("drag_focus", { view: this.view, dx, dy });
     }
-    if (!way || !data || event.ctrlKey || event.metaKey || !(chosen.length || layer.startsWith("mount:") || layer.startsWith("lamp:"))) return;
+    if (!way || !data || event.ctrlKey || event.metaKey || !(chosen.length || layer.startsWith("mount:") || isThing(layer))) return;
     event.preventDefault();
     const [dx, dy] = way.map((each) => each * STEP * (event.shiftKey ? 10 : 1));
     const asked = { view: this.view, dx, dy, keep: this.#keeps(event) };
-    if (layer.startsWith("lamp:")) this.scene.edit("drag_lamp", { lamp: layer.slice(5), view: this.view, dx, dy });
+    if (isThing(layer)) this.scene.edit(...this.#drags(layer, dx, dy));
     else if (layer.startsWith("mount:")) this.scene.edit("drag_mount", { mount: layer.slice(6), view: this.view, dx, dy });
     else if (chosen.length > 1) this.scene.edit("drag_layers_on_plan", { layers: chosen, lead: layer, ...asked });
     else this.scene.edit("drag_on_plan", { layer, ...asked });

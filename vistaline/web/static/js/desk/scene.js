@@ -45,7 +45,7 @@ export class Scene extends EventTarget {
     this.shown = null;
     this.frame = Math.min(this.frame, body.duration - 1);
     this.framing = Math.min(this.framing, body.framings.length - 1);
-    const there = new Set([...body.layers.map((each) => each.id), ...body.mounts.map((each) => `mount:${each.id}`), ...body.lamps.map((each) => `lamp:${each.id}`), ...body.layers.map((each) => `group:${each.group}`)]);
+    const there = new Set([...body.layers.map((each) => each.id), ...body.mounts.map((each) => `mount:${each.id}`), ...body.lamps.map((each) => `lamp:${each.id}`), ...body.dressing.map((each) => each.id), ...body.layers.map((each) => `group:${each.group}`)]);
     if (this.layer && !there.has(this.layer)) this.choose({ layer: "" });
     this.#keepKeys();
     for (const id of [...this.also, ...this.solo]) if (!there.has(id)) for (const set of [this.also, this.solo]) set.delete(id);

@@ -5,11 +5,11 @@ import { named } from "./tracks.js";
 const PATIENCE = 8000; // ms a worker may take to say whether it can draw
 
 /** A layer as far as it is drawn. */
-const drawn = ({ id, matrix, opacity, mode, projector, texture, matte, body, deep, sharp, lit }) => ({ id, matrix, opacity, mode, projector, texture, matte, body, deep, sharp, lit });
+const drawn = ({ id, matrix, opacity, mode, projector, texture, matte, body, deep, sharp, lit, air }) => ({ id, matrix, opacity, mode, projector, texture, matte, body, deep, sharp, lit, air });
 /** A lamp, as far as it shines. */
 const shining = ({ kind, place, way, colour, falloff, normal, reach, cone }) => ({ kind, place, way, colour, falloff, normal, reach, cone });
 /** A frame's record, the same. */
-const framed = ({ clip, order, moved, shadows, lights, camera: { focus } }) => ({ clip, order, moved, shadows, lights: lights.filter(({ on }) => on).map(shining), camera: { focus } });
+const framed = ({ clip, order, moved, shadows, lights, air, camera: { focus } }) => ({ clip, order, moved, shadows, lights: lights.filter(({ on }) => on).map(shining), air, camera: { focus } });
 const tracked = (tracks) => Object.fromEntries(Object.entries(tracks).filter(([, { matrix }]) => matrix).map(([id, { matrix, opacity, looks }]) => [id, { matrix, opacity, looks }]));
 
 /** A shot as far as it is drawn. */

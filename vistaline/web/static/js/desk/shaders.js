@@ -9,7 +9,7 @@ export const CARD_VERTEX = `
   #ifdef CAUGHT
   uniform mat4 projector; varying vec3 caught;
   #endif
-  #ifdef LIT
+  #ifdef STANDS
   varying vec3 stands;
   #endif
   void main() {
@@ -19,7 +19,7 @@ export const CARD_VERTEX = `
     #ifdef CAUGHT
     caught = (projector * world).xyz;
     #endif
-    #ifdef LIT
+    #ifdef STANDS
     stands = world.xyz;
     #endif
     place = position.xy * grow + 0.5;
@@ -142,8 +142,10 @@ const TINT = `
   #endif`;
 // The light of lamps, by the laws of vistaline.core.stage.lamps: LIT is how many there are.
 const LIGHT = `
-  #ifdef LIT
+  #ifdef STANDS
   varying vec3 stands;
+  #endif
+  #ifdef LIT
   uniform vec3 normal; uniform vec3 lampPlace[LIT]; uniform vec3 lampWay[LIT]; uniform vec3 lampColour[LIT];
   uniform vec4 lampLaw[LIT]; uniform vec2 lampCone[LIT];
   vec4 lit(vec4 seen) {
@@ -173,6 +175,38 @@ const LIGHT = `
   #else
   vec4 lit(vec4 seen) { return seen; }
   #endif`;
+// Fog and the camera's exposure, by the laws of vistaline.core.stage.haze; AIR is one more than there
+// are fogs. Of light, kept times and as far as it covers what is behind.
+const AIR = `
+  #ifdef AIR
+  uniform vec4 fogLaw[AIR]; uniform vec3 fogColour[AIR]; uniform vec3 home; uniform float gain; uniform float own;
+  uniform bool sky;
+  vec4 aired(vec4 seen) {
+    vec3 way = stands - home;
+    float far = length(way);
+    float rise = way.y / far;
+    if (sky) far = 1e7;
+    float depth = 0.0;
+    vec3 colour = vec3(0.0);
+    for (int n = 0; n < AIR; n++) {
+      vec4 law = fogLaw[n];
+      if (law.x <= 0.0 || (sky && law.w == 0.0)) continue;
+      float part = law.x * far;
+      if (law.z > 0.0) {
+        float x = law.z * rise * far;
+        part *= exp(clamp(-law.z * (home.y - law.y), -40.0, 40.0));
+        part *= abs(x) < 0.05 ? 1.0 - x / 2.0 + x * x / 6.0 : (1.0 - exp(min(-x, 40.0))) / x;
+      }
+      depth += part;
+      colour += part * fogColour[n];
+    }
+    float kept = exp(-min(depth, 80.0));
+    vec3 added = depth > 1e-6 ? colour * (1.0 - kept) / depth : vec3(0.0);
+    return vec4(min(seen.rgb * kept * own + added * gain * seen.a, vec3(seen.a)), seen.a);
+  }
+  #else
+  vec4 aired(vec4 seen) { return seen; }
+  #endif`;
 export const CARD_FRAGMENT = `
   uniform sampler2D picture; uniform float opacity;
   varying vec2 place;
@@ -181,7 +215,8 @@ export const CARD_FRAGMENT = `
   ${MATTE}
   ${TINT}
   ${LIGHT}
-  void main() { gl_FragColor = tinted(picture, lit(look(picture, place))) * (opacity * kept()); }`;
+  ${AIR}
+  void main() { gl_FragColor = tinted(picture, aired(lit(look(picture, place)))) * (opacity * kept()); }`;
 // A shadow lies on a card: black where that card is, as far as its own picture says.
 export const SHADOW_VERTEX = `
   uniform mat4 clip; uniform mat4 cardFromShadow;
@@ -208,12 +243,73 @@ export const BLENDED_FRAGMENT = `
   ${MATTE}
   ${BLEND}
   ${LIGHT}
+  ${AIR}
   void main() {
-    vec4 front = lit(look(picture, place));
+    vec4 front = aired(lit(look(picture, place)));
     vec3 back = texture2D(behind, gl_FragCoord.xy / frame).rgb;
     float cover = front.a * opacity * kept();
     gl_FragColor = vec4(blended(mode, back, front.rgb / max(front.a, 1e-4)) * cover, cover);
   }`;
+// Particles: as large as they are told, soft to their edges; light that is added, or what covers.
+export const MOTE_VERTEX = `
+  attribute vec4 colour; attribute vec4 spot; uniform vec2 scale; uniform float across;
+  varying vec4 shown; varying vec2 edge;
+  void main() {
+    shown = colour; edge = vec2(max(spot.y, 1.0 / max(spot.x * across, 1.0)), spot.z);
+    gl_Position = vec4((position.xy * 2.0 - 1.0) * scale, 0.0, 1.0);
+    gl_PointSize = max(2.0 * spot.x * across, 1.5);
+  }`;
+export const MOTE_FRAGMENT = `
+  varying vec4 shown; varying vec2 edge;
+  void main() {
+    float away = length(gl_PointCoord * 2.0 - 1.0);
+    float fade = smoothstep(0.0, 1.0, (1.0 - away) / edge.x) * shown.a;
+    if (fade <= 0.0) discard;
+    gl_FragColor = vec4(shown.rgb * fade, fade * (1.0 - edge.y));
+  }`;
+// What shines over the frame, roughly: what is bright, blurred or drawn out, at a part of its size.
+const BRIGHT = `
+  uniform vec2 limits;
+  vec3 bright(vec3 c) {
+    float light = max(max(c.r, c.g), c.b);
+    float soft = clamp(light - limits.x + limits.y, 0.0, 2.0 * limits.y);
+    return c * max(soft * soft / (4.0 * limits.y), light - limits.x) / max(light, 1e-4);
+  }`;
+export const BRIGHT_FRAGMENT = `
+  uniform sampler2D picture; varying vec2 place;
+  ${BRIGHT}
+  void main() {
+    vec2 step = 0.25 / vec2(textureSize(picture, 0)) * 4.0;
+    vec3 sum = vec3(0.0);
+    for (int n = 0; n < 4; n++) sum += bright(texture2D(picture, place + step * (vec2(n % 2, n / 2) - 0.5)).rgb);
+    gl_FragColor = vec4(sum / 4.0, 1.0);
+  }`;
+export const BLUR_FRAGMENT = `
+  uniform sampler2D picture; uniform vec2 along; varying vec2 place;
+  void main() {
+    vec3 sum = vec3(0.0);
+    float weights = 0.0;
+    for (int n = -12; n <= 12; n++) {
+      float share = float(n) / 12.0, weight = exp(-3.0 * abs(share));
+      sum += texture2D(picture, place + along * share).rgb * weight;
+      weights += weight;
+    }
+    gl_FragColor = vec4(sum / weights, 1.0);
+  }`;
+export const RAYS_FRAGMENT = `
+  uniform sampler2D picture; uniform vec2 source; uniform float reach; uniform float tall; uniform bool own; varying vec2 place;
+  void main() {
+    vec2 way = source - place;
+    float far = length(way * vec2(1.0, tall));
+    vec2 stride = way * min(reach / max(far, 1e-4), 1.0) / 32.0;
+    vec3 sum = vec3(0.0);
+    for (int n = 0; n < 32; n++) sum += texture2D(picture, place + stride * (float(n) + 0.5)).rgb * (1.0 - (float(n) + 0.5) / 32.0 * min(far / reach, 1.0));
+    sum *= min(far / reach, 1.0) * 2.0 / 32.0;
+    gl_FragColor = vec4(own ? vec3(max(max(sum.r, sum.g), sum.b)) : sum, 1.0);
+  }`;
+export const LIGHTEN_FRAGMENT = `
+  uniform sampler2D picture; uniform vec3 colour; varying vec2 place;
+  void main() { gl_FragColor = vec4(texture2D(picture, place).rgb * colour, 0.0); }`;
 export const COPY_FRAGMENT = `
   uniform sampler2D picture; varying vec2 place;
   void main() { gl_FragColor = texture2D(picture, place); }`;

@@ -4,6 +4,8 @@
 import * as THREE from "/vendor/three.module.js";
 import { Cards } from "./cards.js";
 import { Looks, pass, target } from "./looks.js";
+import { Motes } from "./motes.js";
+import { Over } from "./over.js";
 import { ADD_FRAGMENT, COPY_FRAGMENT, OUT_FRAGMENT } from "./shaders.js";
 
 const LOOK = 3; // ms between two looks at whether what was asked for is drawn
@@ -35,6 +37,8 @@ export class Stage {
     Object.assign(this.adding.material, { transparent: true, blending: THREE.CustomBlending, blendSrc: THREE.SrcAlphaFactor, blendDst: THREE.OneMinusSrcAlphaFactor });
     this.sheet = pass(OUT_FRAGMENT, { checks: { value: false } });
     this.out = new THREE.Scene().add(this.sheet);
+    this.motes = new Motes(this.renderer);
+    this.over = new Over(this.renderer);
   }
 
   /** Take new shots, forget all but those listed, and fetch what is needed to draw them. */
@@ -104,7 +108,7 @@ export class Stage {
     return e;
   }
 
-  #paint(record, onto, { window, shares = {}, tinted = false, checks = false }, point = null) {
+  #paint(record, onto, { window, shares = {}, tinted = false, checks = false, motes = null }, point = null) {
     const [across, up] = window;
     const { cards, renderer } = this;
     const scaled = new THREE.Matrix4().makeScale(across, up, 1);
@@ -114,7 +118,7 @@ export class Stage {
     const how = { share: point ? 1.2 / Math.sqrt(record.base.lens.length) : 1, tinted };
     this.looks.fetchCopies(record);
     cards.place(record, shares);
-    renderer.setClearColor(this.#colour(record.base.background), checks ? 0 : 1);
+    renderer.setClearColor(this.#sky(record), checks ? 0 : 1);
     renderer.setRenderTarget(onto);
     renderer.clear();
     let waiting = [];
@@ -125,7 +129,14 @@ export class Stage {
       for (const card of waiting) card.visible = false;
       waiting = [];
     };
-    for (const id of record.order) {
+    const between = motes && this.motes.split(motes);
+    const strew = (n) => {
+      if (!between?.has(n)) return;
+      lay();
+      this.motes.draw(between.get(n), onto, [across, up]);
+    };
+    for (const [n, id] of record.order.entries()) {
+      strew(n);
       const card = cards.byId.get(id);
       if (!card || !card.material.uniforms.opacity.value) continue;
       cards.ready(card, record.base.byId.get(id), record, onto, onto.width * across, how);
@@ -138,6 +149,8 @@ export class Stage {
       if (blends) lay();
     }
     lay();
+    strew(record.order.length);
+    this.over.add(record.air, onto, [across, up]);
     this.#keepPrograms();
     this.#shows(onto.texture, checks);
   }
@@ -160,6 +173,17 @@ export class Stage {
   #colour(background) {
     if (this.ground?.name !== background) this.ground = Object.assign(new THREE.Color(background), { name: background });
     return this.ground;
+  }
+
+  /** The background in this frame's light and air. */
+  #sky({ base, air: { fogs, gain } }) {
+    const ground = this.#colour(base.background);
+    const around = fogs.filter(([, , thins, , , , sky]) => sky && !thins);
+    if (!around.length && gain === 1) return ground;
+    const dense = around.reduce((sum, [each]) => sum + each, 0);
+    const mixed = [3, 4, 5].map((c) => around.reduce((sum, fog) => sum + (fog[0] * fog[c]) / dense, 0));
+    const sky = new THREE.Color();
+    return around.length ? sky.fromArray(mixed.map((value) => value * gain)) : sky.copy(ground).multiplyScalar(gain);
   }
 
   /** Copy what is drawn so far, for a card to be blended with. */

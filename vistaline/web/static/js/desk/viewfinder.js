@@ -1,4 +1,6 @@
 // The viewfinder: the live view, the frame's line, what is chosen, and dragging in the picture.
+import { editOf, thingsIn } from "../dress/things.js";
+import { Motes } from "../dress/motes.js";
 import { drag } from "../page/drag.js";
 import { Handles } from "./handles.js";
 import { Screen } from "./screen.js";
@@ -36,6 +38,7 @@ export class Viewfinder {
       this.veil.textContent = "This browser cannot draw with WebGL. Rendering works; the live view does not.";
     });
     this.handles = new Handles(this);
+    this.motes = new Motes(scene, () => this.draw());
     this.watch = new ResizeObserver(() => this.#fit());
     this.watch.observe(this.gate);
     this.gate.addEventListener("pointerdown", (event) => this.#press(event));
@@ -152,7 +155,7 @@ export class Viewfinder {
     const { whole, window, tinted, scene } = this;
     const dense = Math.min(devicePixelRatio, 2) * this.quality;
     const size = [whole.width, whole.height].map((side) => Math.max(1, Math.round(side * dense)));
-    return { size, window, tinted, checks: Boolean(this.checks), shares: scene.shares };
+    return { size, window, tinted, checks: Boolean(this.checks), shares: scene.shares, motes: this.motes.of(this.record) };
   }
 
   /** Whether what is seen is out of focus, and can be gathered. */
@@ -233,7 +236,7 @@ export class Viewfinder {
       if (!event.shiftKey && this.handles.press(event)) return;
       return this.#pressLayer(event, x, y, scale);
     }
-    if (this.bench === "dress") return this.#pressLamp(event, scale);
+    if (this.bench === "dress") return this.#pressThing(event, scale);
     this.#moveCamera(event, x, y, scale);
   }
 
@@ -251,31 +254,39 @@ export class Viewfinder {
     }, () => scene.go(scene.data.framings[framing].frame));
   }
 
-  /** Where the lamps are seen, in overlay pixels; without those behind the camera. */
-  get #lamps() {
-    const { clip, lights } = this.record;
-    const point = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0];
-    return lights.filter(({ kind }) => kind !== 3).map((light) => ({ ...light, seen: this.seen(clip, [...point, ...light.place, 1], [0, 0]) })).filter(({ seen }) => seen);
+  /** Where lamps and what stands in the air are seen, in overlay pixels; without those behind the camera. */
+  get #things() {
+    return thingsIn(this.record).map((thing) => ({ ...thing, seen: this.#placed(thing.place) })).filter(({ seen }) => seen);
   }
 
-  /** Choose the lamp under the pointer and drag it across what the camera sees. */
-  #pressLamp(event, scale) {
+  /** Where a place on the stage is seen, in overlay pixels; null behind the camera. */
+  #placed(place) {
+    return this.seen(this.record.clip, [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, ...place, 1], [0, 0]);
+  }
+
+  /** Choose what stands under the pointer and drag it across what the camera sees. */
+  #pressThing(event, scale) {
     const box = this.gate.getBoundingClientRect();
     const far = ({ seen: [x, y] }) => Math.hypot(x - (event.clientX - box.left), y - (event.clientY - box.top));
-    const found = this.#lamps.filter((lamp) => far(lamp) < 14).sort((one, other) => far(one) - far(other))[0];
+    const found = this.#things.filter((thing) => far(thing) < 14).sort((one, other) => far(one) - far(other))[0];
     if (!found) return this.scene.choose({ layer: "" });
-    this.scene.choose({ layer: `lamp:${found.id}` });
+    this.scene.choose({ layer: found.of });
     const { frame } = this.scene;
+    const [verb, whom] = editOf(found.of, "drag_*_seen");
     this.dragging(event, ({ dx, dy, event: now }) => {
       const fine = now.shiftKey ? FINE : 1;
-      return ["drag_lamp_seen", { lamp: found.id, frame, dx: dx * scale * fine, dy: dy * scale * fine }];
+      return [verb, { ...whom, frame, dx: dx * scale * fine, dy: dy * scale * fine }];
     });
   }
 
-  #lampMarks() {
-    return this.#lamps.map(({ id, name, on, seen: [x, y] }) => {
-      const classes = ["lamp", this.scene.layer === `lamp:${id}` && "chosen", !on && "off"].filter(Boolean).join(" ");
-      return svg("g", { class: classes, transform: `translate(${x} ${y})` }, svg("circle", { class: "bulb", r: 7 }), svg("text", { x: 12, y: 4 }, name));
+  #thingMarks() {
+    return this.#things.map(({ of, name, on, lines, seen: [x, y] }) => {
+      const chosen = this.scene.layer === of;
+      const classes = ["lamp", chosen && "chosen", !on && "off"].filter(Boolean).join(" ");
+      const shown = chosen ? lines.map((line) => line.map((place) => this.#placed(place)).filter(Boolean)) : [];
+      const outline = shown.map((line) => svg("polyline", { class: "beam", points: line.map(([ex, ey]) => `${ex - x},${ey - y}`).join(" ") }));
+      const bulb = of.startsWith("lamp:") ? svg("circle", { class: "bulb", r: 7 }) : svg("path", { class: "bulb", d: "M0 -8L8 0L0 8L-8 0z" });
+      return svg("g", { class: classes, transform: `translate(${x} ${y})` }, ...outline, bulb, svg("text", { x: 12, y: 4 }, name));
     });
   }
 
@@ -393,7 +404,7 @@ export class Viewfinder {
     marks.push(svg("rect", { class: "frame-line", x: x - 0.5, y: y - 0.5, width: width + 1, height: height + 1 }));
     if (this.guides) marks.push(...this.#guides(this.scene.current.data.guides));
     if (this.bench === "arrange") marks.push(...this.handles.marks());
-    if (this.bench === "dress") marks.push(...this.#lampMarks());
+    if (this.bench === "dress") marks.push(...this.#thingMarks());
     if (this.marking) marks.push(...this.marking.marks());
     if (this.point) marks.push(...this.#pointMark());
     if (this.drawing) marks.push(this.#drawn());

@@ -1,0 +1,194 @@
+"""Which values of a thing in the light and air its panel has, in which order."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from types import MappingProxyType
+from typing import Any
+
+from vistaline.core.keyable import Kind, value_called
+from vistaline.core.shot.air import Emits, Particles, Shape
+from vistaline.core.shot.dressing import Dressing
+from vistaline.core.shot.lamps import LampKind
+from vistaline.core.shot.shot import Shot
+
+__all__ = ["Field", "Group", "groups_of", "sliders_of"]
+
+_PLACE = ("x", "y", "z")
+_AIR = ("uneven", "grain", "drift_x", "drift_y", "drift_z", "seed")
+_GROUPS: Mapping[str, Sequence[tuple[str, Sequence[str]]]] = MappingProxyType(
+    {
+        "fog": (
+            ("", ("colour", "visibility", "base", "thins", "sky")),
+            ("Unevenness", _AIR),
+        ),
+        "veils": (
+            ("", ("colour", "opacity", "count", "nearest", "farthest", "base", "height")),
+            ("Unevenness", _AIR[1:]),
+        ),
+        "particles": (
+            ("", ("rate", "life", "radius", "colour", "colour_end", "opacity", "adds", "lit")),
+            ("Where from", ("emits", "layer", *_PLACE, "width", "height", "depth")),
+            ("How they go", ("speed", "pan", "tilt", "spread", "gravity", "drag")),
+            ("The air", ("drift_x", "drift_y", "drift_z", "turbulence", "whirls")),
+            ("Look", ("shape", "picture", "stretch", "spin", "grows", "fades_in", "fades_out")),
+            ("Differences", ("life_spread", "radius_spread", "speed_spread", "seed")),
+        ),
+        "shaft": (
+            ("", ("lamp", "brightness", "colour", "length", "softness", "cut")),
+            ("Opening", (*_PLACE, "pan", "tilt", "roll", "width", "height", "spread")),
+            ("Dust", ("dust", *_AIR[1:])),
+        ),
+        "rays": (
+            ("", ("threshold", "knee", "length", "brightness", "own_colour", "colour")),
+            ("Source", _PLACE),
+        ),
+        "glow": (("", ("threshold", "knee", "size", "brightness", "colour")),),
+        "flare": (
+            ("", ("lamp", "brightness", "colour", "streak", "ring", "angle")),
+            ("Place", _PLACE),
+        ),
+    }
+)
+_WORDS = MappingProxyType(
+    {
+        "sky": ("Sky, too", "Whether the background and backdrops lie in it"),
+        "adds": ("Shine", "They add light; else they cover what is behind"),
+        "lit": ("Lit by lamps", "They have the brightness and colour of the light there"),
+        "cut": ("Cut off by what stands in it", "Behind what stands in the shaft it is dark"),
+        "own_colour": ("One colour", "Else each ray has the colour of what gives it"),
+        "count": ("Sheets", "How many there are, one behind the other"),
+        "seed": ("Seed", "Another number gives another pattern"),
+        "emits": ("From", "Where they come about"),
+        "layer": ("Layer", "The layer they come from, wherever it goes"),
+        "shape": ("Shape", "What one looks like"),
+        "picture": ("Picture", "A picture of the shot, for the shape picture"),
+        "lamp": ("In the light of", "It goes where that lamp goes and shines as it shines"),
+    }
+)
+_CHOICES: Mapping[type[StrEnum], Mapping[str, str]] = MappingProxyType(
+    {
+        Emits: {"box": "a box", "flat": "a level area", "line": "a line", "layer": "a layer"},
+        Shape: {"disc": "soft disc", "star": "star", "streak": "streak", "picture": "picture"},
+    }
+)
+_STEPS = {"m": "0.1", "m/s": "0.05", "%": "5", "\u00b0": "1", "mm": "0.5", "s": "0.5"}
+
+
+@dataclass(frozen=True, kw_only=True)
+class Field:
+    """One value as a field of the panel."""
+
+    name: str
+    kind: str
+    """``number``, ``colour``, ``flag`` or ``choice``."""
+    label: str
+    hint: str
+    value: Any
+    unit: str = ""
+    low: float | None = None
+    high: float | None = None
+    step: str = "1"
+    choices: Sequence[tuple[str, str]] = ()
+    empty: str = ""
+    keyed: bool = True
+
+
+Group = tuple[str, Sequence[Field]]
+"""A heading, and the fields under it."""
+
+
+def groups_of(shot: Shot, thing: Dressing) -> list[Group]:
+    """Return all fields of a thing that mean something as it is now."""
+    left_out = _left_out(thing)
+    found: list[Group] = []
+    for heading, names in _GROUPS[thing.kind]:
+        fields = [_field(shot, thing, name) for name in names if name not in left_out]
+        if fields:
+            found.append((heading, fields))
+    return found
+
+
+def sliders_of(shot: Shot, thing: Dressing, names: Sequence[str]) -> list[Field]:
+    """Return the fields that are turned most."""
+    return [_field(shot, thing, name) for name in names]
+
+
+def _left_out(thing: Dressing) -> set[str]:
+    found: set[str] = set()
+    if getattr(thing, "lamp", ""):
+        found |= {*_PLACE, "pan", "tilt", "roll", "width", "height", "spread"}
+    if isinstance(thing, Particles):
+        if thing.emits is Emits.LAYER:
+            found |= set(_PLACE)
+        else:
+            found.add("layer")
+        if thing.emits is Emits.LINE:
+            found |= {"height", "depth"}
+        if thing.emits is Emits.FLAT:
+            found.add("height")
+        if thing.shape is not Shape.STREAK:
+            found.add("stretch")
+        if thing.shape is not Shape.PICTURE:
+            found.add("picture")
+        if thing.shape not in (Shape.PICTURE, Shape.STAR):
+            found.add("spin")
+    if getattr(thing, "own_colour", True) is False:
+        found.add("colour")
+    if getattr(thing, "uneven", 1) == 0:
+        found |= {"grain", "drift_x", "drift_y", "drift_z", "seed"}
+    return found
+
+
+def _field(shot: Shot, thing: Dressing, name: str) -> Field:
+    about = value_called(type(thing), name)
+    info = type(thing).model_fields.get(name)
+    label, hint = _WORDS.get(name, (about.label if about else name, ""))
+    hint = hint or (info.description if info else "") or ""
+    if about and about.kind is Kind.COLOUR:
+        return Field(name=name, kind="colour", label=label, hint=hint, value=about.of(thing))
+    if about:
+        low, high = sorted((about.low * about.factor, about.high * about.factor))
+        return Field(
+            name=name,
+            kind="number",
+            label=label,
+            hint=hint,
+            value=about.of(thing) * about.factor,
+            unit=about.unit,
+            low=low,
+            high=high,
+            step=_STEPS.get(about.unit, "1"),
+        )
+    value = getattr(thing, name)
+    if isinstance(value, bool):
+        return Field(name=name, kind="flag", label=label, hint=hint, value=value, keyed=False)
+    if isinstance(value, int):
+        low, high = (0.0, 1e6) if name == "seed" else (1.0, 6.0)
+        return Field(
+            name=name, kind="number", label=label, hint=hint, value=value, low=low, high=high,
+            keyed=False,
+        )  # fmt: skip
+    return Field(
+        name=name,
+        kind="choice",
+        label=label,
+        hint=hint,
+        value=value or "-",
+        choices=_choices(shot, name, value),
+        keyed=False,
+    )
+
+
+def _choices(shot: Shot, name: str, value: Any) -> list[tuple[str, str]]:
+    if isinstance(value, StrEnum):
+        return list(_CHOICES[type(value)].items())
+    if name == "lamp":
+        shining = [each for each in shot.lamps if each.kind is not LampKind.AMBIENT]
+        return [("-", "no lamp"), *((each.id, each.name) for each in shining)]
+    if name == "picture":
+        return [("-", "none"), *((key, key) for key in shot.pictures)]
+    standing = [each for each in shot.layers if each.stands_lit]
+    return [("-", "none"), *((each.id, each.name) for each in standing)]
