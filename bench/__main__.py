@@ -10,6 +10,7 @@ import sys
 from pathlib import Path
 
 from bench import (
+    air,
     clip,
     cutting,
     desk,
@@ -33,6 +34,7 @@ def main() -> None:
     """Run what is named on the command line, or everything."""
     parts = {
         "frame": frame,
+        "air": air,
         "cutting": cutting,
         "clip": clip,
         "lens": lens,

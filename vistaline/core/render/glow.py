@@ -29,6 +29,7 @@ def glow_of(bright: np.ndarray, size: float) -> np.ndarray:
     # The widest comes in little by little as the size grows.
     weights = np.array([_FALLS ** (steps - n) for n in range(len(levels))])
     if len(levels) > 1:
+        weights[0] = 0  # so fine that a small light's would flicker as it moves
         weights[-1] = max(1 - (len(levels) - 1 - steps), 0.02)
     weights /= weights.sum()
     found = levels[-1] * np.float32(weights[-1])

@@ -274,7 +274,7 @@ def _beam_up_to(gathered, m, i, far):  # type: ignore[no-untyped-def]
     return np.float64(before) + (at - n) * np.float64(after - before)
 
 
-@njit(**_FAST)
+@njit(inline="always")
 def _density(fogs, m, table, x, y, z, a, b, c, far):  # type: ignore[no-untyped-def]
     """Return how much denser a fog is along a ray than on the whole."""
     reach = min(far, 1.5 * 3.912 / fogs[m, 0])
@@ -293,7 +293,7 @@ def _density(fogs, m, table, x, y, z, a, b, c, far):  # type: ignore[no-untyped-
     return max(1 + fogs[m, 6] * 1.6 * total / _UNEVEN_POINTS, 0.0)
 
 
-@njit(**_FAST)
+@njit(inline="always")
 def _look(fogs, veils, shafts, gathered, i, table, x, y, z, a, b, c, far):  # type: ignore[no-untyped-def]
     """Return what is kept over the ``i``-th ray, and what is added of each colour.
 
@@ -351,11 +351,10 @@ def look_along(fogs, veils, shafts, gathered, table, home, ways, far, kept, adde
 
     ``gathered`` (shafts, N, points + 3): by :func:`begin_beam` and :func:`gather_beam`.
     """
+    x, y, z = home[0], home[1], home[2]
     for i in range(ways.shape[0]):
-        found = _look(
-            *(fogs, veils, shafts, gathered, i, table, home[0], home[1], home[2]),
-            *(ways[i, 0], ways[i, 1], ways[i, 2], far[i]),
-        )
+        a, b, c = ways[i, 0], ways[i, 1], ways[i, 2]
+        found = _look(fogs, veils, shafts, gathered, i, table, x, y, z, a, b, c, far[i])
         kept[i], added[i, 0], added[i, 1], added[i, 2] = found
 
 
@@ -367,11 +366,12 @@ def look_at_cells(fogs, veils, shafts, gathered, table, home, ways, deep, near, 
     ``deep`` (N,): how long a ray is that goes 1 m deep; ``near`` (N,): 1/z of what is seen, 0 for
     the sky.
     """
+    x, y, z = home[0], home[1], home[2]
     for i in range(ways.shape[0]):
-        far = min(deep[i] / max(near[i], 1e-9), FARTHEST)
+        there = min(deep[i] / max(near[i], 1e-9), FARTHEST)
+        a, b, c = ways[i, 0], ways[i, 1], ways[i, 2]
         left, red, green, blue = _look(
-            *(fogs, veils, shafts, gathered, i, table, home[0], home[1], home[2]),
-            *(ways[i, 0], ways[i, 1], ways[i, 2], far),
+            fogs, veils, shafts, gathered, i, table, x, y, z, a, b, c, there
         )
         line, n = i // cells.shape[2], i % cells.shape[2]
         cells[line, 0, n] = left * scale
@@ -380,7 +380,7 @@ def look_at_cells(fogs, veils, shafts, gathered, table, home, ways, deep, near, 
         cells[line, 3, n] = min(blue, 16.0) * scale * 65535
 
 
-@njit(**_FAST)
+@njit(inline="always")
 def _fog_before(fogs, y, rise, along, sky):  # type: ignore[no-untyped-def]
     """Return the optical depth of the fog up to a place along a ray."""
     depth = 0.0

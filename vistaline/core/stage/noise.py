@@ -37,7 +37,7 @@ def _bend(share):  # type: ignore[no-untyped-def]
     return share * share * (np.float32(3) - np.float32(2) * share)
 
 
-@njit(cache=True, nogil=True)
+@njit(inline="always")
 def noise_at(table, x, y, z):  # type: ignore[no-untyped-def]
     """Return the noise, -1..1, at a place told in lattice steps."""
     fx, fy, fz = np.floor(x), np.floor(y), np.floor(z)
