@@ -12,7 +12,8 @@ test:  ## the whole suite: core, store, web, work, and the interface in Chromium
 	node --test tests/scripts
 	# The core's tests need no server: as many at once as there are cores.
 	$(PYTHON) -m pytest -n logical vistaline/core tests/core
-	$(PYTHON) -m pytest tests --ignore tests/core
+	# Those in a browser mostly wait: two at a time, each with servers of its own, a file at a time.
+	$(PYTHON) -m pytest -n 2 --dist loadfile tests --ignore tests/core
 
 lint:  ## style, types, import arrows, what is required; of Python and of scripts
 	@scripts/setup test

@@ -156,19 +156,12 @@ def focus_view(page: Page) -> None:
 
 
 def dress_view(page: Page) -> None:
-    """The lamp room lit by a warm spot on the keeper, and the lamp in his hand."""
-    open_bench(page, 8, "dress")
-    for kind in ("Spot", "Point"):
-        with change(page):
-            page.click(f"text=+ {kind}")
-        idle(page)
-    for field, value in (("kelvin", 1900), ("across", 0.35), ("up", -0.35), ("forward", 3.6),
-                         ("normal", 0.8), ("brightness", 70)):  # fmt: skip
-        set_number(page, f"#v-set_lamp-{field}", value)
-    page.click("[data-chooses='lamp:l1']")
-    page.wait_for_selector("#v-set_lamp-cone")
-    for field, value in (("kelvin", 3200), ("cone", 80), ("brightness", 150)):
-        set_number(page, f"#v-set_lamp-{field}", value)
+    """Evening in the lamp room: sun through a window, the stove, dust in the air."""
+    open_bench(page, 11, "dress")
+    page.click("[data-chooses='shaft:window-far']")
+    page.wait_for_selector("#v-set_dressing-length")
+    idle(page)
+    page.wait_for_timeout(1500)  # the particles of the frame, and what is drawn of them
     take(page, "dress")
 
 

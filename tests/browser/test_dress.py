@@ -19,7 +19,7 @@ def dressed(page: Page, shot: int, kind: str) -> Page:
     open_bench(page, own(shot), "dress")
     with change(page):
         page.click(f"text=+ {kind}")
-    expect(page.locator(".lamps li")).to_have_count(2)
+    expect(page.locator(".dressing li")).to_have_count(2)
     return page
 
 
@@ -41,14 +41,14 @@ def test_a_spot_is_added_dragged_and_seen_as_it_is_rendered(page: Page) -> None:
         type_in(page, f"#v-set_lamp-{field}", value)
     looks_as_rendered(page, 60)
     with change(page):
-        page.click(".lamps li:first-child [type=checkbox]")
+        page.click(".dressing li:first-child [type=checkbox]")
     expect(page.locator(".sheet-plan .lamp.off")).to_have_count(1)
     with change(page):
         page.click("[data-history=undo]")
     page.locator("[data-part=gate]").focus()
     with change(page):
         page.keyboard.press("Delete")
-    expect(page.locator(".lamps li")).to_have_count(1)
+    expect(page.locator(".dressing li")).to_have_count(1)
 
 
 def test_a_lamp_travels_with_the_camera_and_has_keys(page: Page) -> None:
@@ -68,6 +68,76 @@ def test_a_lamp_travels_with_the_camera_and_has_keys(page: Page) -> None:
     page.click("[data-tab=keys]")
     expect(page.locator("#inspector")).to_contain_text("Lamp")
     page.click("[data-tab=lamps]")
+    page.click("summary:has-text('Light and shadows by layer')")
     with change(page):
-        page.get_by_role("checkbox", name="Keeper", exact=True).uncheck()
+        page.locator("[name=layers]").locator("xpath=..").get_by_text("Keeper", exact=True).click()
     looks_as_rendered(page, 191)
+
+
+def test_motes_fog_and_rays_are_one_press_each_and_live(page: Page) -> None:
+    """Added, listed, turned by a value, put in order, alone, undone; seen as it is rendered."""
+    open_bench(page, own(ROOM), "dress")
+    for words in ("Fog", "Motes", "Rays"):
+        with change(page):
+            page.click(f"[aria-label^=Add] >> text=+ {words}")
+    rows = page.locator(".dressing li")
+    expect(rows).to_have_count(3)
+    expect(page.locator(".title [name=name]")).to_have_value("Rays")
+    type_in(page, "#v-set_dressing-threshold", "35")
+    page.click("[data-chooses='particles:d2']")
+    expect(page.locator("#inspector")).to_contain_text("are in the air at once")
+    type_in(page, "#v-set_dressing-rate", "90")
+    page.click("[data-chooses='fog:d1']")
+    type_in(page, "#v-set_dressing-visibility", "9")
+    # The motes' list row goes up by the keyboard, and is alone for a moment.
+    page.locator("[data-of='particles:d2'] .quiet").first.focus()
+    with change(page):
+        page.keyboard.press("Alt+ArrowUp")
+    expect(rows.first).to_have_attribute("data-of", "particles:d2")
+    with change(page):
+        page.click("[data-of='fog:d1'] .only")
+    expect(page.locator("#inspector")).to_contain_text("Only one is on")
+    looks_as_rendered(page, 0)
+    with change(page):
+        page.click("[data-history=undo]")
+    for thing in ("rays:d3", "particles:d2"):
+        with change(page):
+            page.click(f"[data-of='{thing}'] [type=checkbox]")
+    looks_as_rendered(page, 60)
+
+
+def test_a_shaft_rides_is_keyed_and_dragged_and_a_proof_shows_it(page: Page) -> None:
+    shot = own(ROOM)
+    open_bench(page, shot, "dress")
+    with change(page):
+        page.click("[aria-label^=Add] >> text=+ Shaft")
+    expect(page.locator(".sheet-plan .lamp.chosen")).to_have_count(1)
+    page.click("summary:has-text('Opening')")
+    was = float(page.locator("#v-set_dressing-x").input_value())
+    mark = page.locator("[data-part=plan-above] .lamp .bulb").bounding_box()
+    assert mark
+    drag(page, mark["x"] + mark["width"] / 2, mark["y"] + mark["height"] / 2, 16, 0)
+    idle(page)
+    assert float(page.locator("#v-set_dressing-x").input_value()) > was + 0.1
+    with change(page):
+        page.click("form:has(#v-set_dressing-brightness) .pinned")
+    expect(page.locator(".rows")).to_contain_text("Brightness")
+    frames = [page.request.get(f"/shots/{shot}/motes/{n}.bin") for n in (0, 10**6)]
+    assert [each.status for each in frames] == [200, 200]
+    page.keyboard.press("Delete")
+    idle(page)
+
+
+def test_a_lamp_throws_shadows_rides_on_a_layer_and_all_is_exposed_for_it(page: Page) -> None:
+    dressed(page, ROOM, "Point")
+    expect(page.locator("label.tick", has_text="Throws shadows")).to_be_visible()
+    with change(page):
+        page.select_option("#v-lamp_with_layer-layer", "keeper")
+    type_in(page, "#v-set_lamp-brightness", "900")
+    page.click("summary:has-text('Exposure')")
+    expect(page.locator("#inspector")).to_contain_text("white is clipped")
+    with change(page):
+        page.click("text=Expose for it")
+    assert float(page.locator("#v-set_exposure-stops").input_value()) < -1
+    looks = page.locator("text=white is clipped")
+    expect(looks).to_have_count(0)

@@ -43,9 +43,9 @@ _KIND_WORDS = {
     "veils": "Veils",
     "particles": "Particles",
     "shaft": "Shaft",
-    "rays": "Rays, over the frame",
-    "glow": "Glow, over the frame",
-    "flare": "Flare, over the frame",
+    "rays": "Rays",
+    "glow": "Glow",
+    "flare": "Flare",
 }
 _KELVIN = (1900, 2700, 3200, 4300, 5600, 7500)
 """A candle, a bulb, a studio's tungsten lamp, morning, daylight, shade (common practice, no
@@ -82,7 +82,7 @@ def panel(shot_id: int) -> Any:
         most_alive=MOST_ALIVE,
         listed=_listed(shot),
         exposure=shot.camera.exposure,
-        brightest=brightest_in(shot, playhead) if shot.lamps else 0.0,
+        brightest=brightest_in(shot, playhead) * 2**shot.camera.exposure if shot.lamps else 0.0,
         pin=pins_of(shot, wanted, playhead),
         exposure_pin=pins_of(shot, f"camera:{shot.camera.id}", playhead),
         kinds=KINDS,
