@@ -5,6 +5,7 @@ All of them end with the start command, whatever ends that.
 
 from __future__ import annotations
 
+import http.client
 import io
 import itertools
 import json
@@ -72,7 +73,7 @@ class Running:
                 return json.loads(answer.read())
         except urllib.error.HTTPError as error:
             return json.loads(error.read())
-        except OSError:
+        except (OSError, http.client.HTTPException):
             return {"ok": False}
 
     def wait_until_well(self, seconds: float = 60) -> None:
@@ -108,8 +109,8 @@ class Running:
                     return int(json.loads(answer.read())["version"])
             except urllib.error.HTTPError as error:
                 assert error.code in (502, 503, 504), (error.code, error.read()[:300])
-            except (OSError, ValueError):
-                pass
+            except (OSError, ValueError, http.client.HTTPException):
+                pass  # nothing came, or only a part: it is not acknowledged
             assert time.monotonic() < deadline, "nobody acknowledged the edit"
             time.sleep(0.1)
 

@@ -18,6 +18,7 @@ from vistaline.core.render.frame import Renderer
 from vistaline.core.separate.cutset import parse_cutset
 from vistaline.core.separate.separation import separate
 from vistaline.core.shot.document import complete, parse_shot
+from vistaline.core.shot.dressing import DRESSINGS
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.drawn import Looks
 
@@ -71,7 +72,10 @@ def _render(*parts: str) -> None:
                 },
             ],
             "frame_styles": {"s": {"border": 0, "shadow": {}}},
-            "lamps": [{"id": "l", "name": "l", "kind": "spot"}],
+            "lamps": [{"id": "l", "name": "l", "kind": "spot", "shadows": True}],
+            "dressing": [
+                {"kind": kind, "id": kind, "name": kind} | more for kind, more in _IN_AIR.items()
+            ],
         }
     )
     with TemporaryDirectory() as folder:
@@ -91,6 +95,14 @@ def _render(*parts: str) -> None:
         renderer.rgb(0)
         renderer.yuv(0)
         renderer.linear(0)
+
+
+_IN_AIR: dict[str, dict[str, object]] = {kind: {} for kind in DRESSINGS} | {
+    "fog": {"uneven": 0.5},
+    "rays": {"threshold": 0},
+    "particles": {"lit": True},
+    "flare": {"position": (0, 0, -0.5)},
+}
 
 
 def _cut() -> None:

@@ -185,8 +185,7 @@ def motes(shot_id: int, frame: int) -> Any:
     """Send the particles of one frame, as the page draws them."""
     _, shot = open_shot(shot_id)
     shot = shot_asked_for(shot)
-    looks = services().library.looks_of(shot)
-    told = motes_live(shot, min(frame, shot.frame.duration - 1), looks)
+    told = motes_live(shot, min(frame, shot.frame.duration - 1))
     return Response(told, mimetype="application/octet-stream")
 
 

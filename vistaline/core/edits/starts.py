@@ -14,7 +14,7 @@ from vistaline.core.shot.air import Emits, Fog, Particles, Shape, Veils
 from vistaline.core.shot.beams import Flare, Glow, Rays, Shaft
 from vistaline.core.shot.dressing import Dressing
 
-__all__ = ["LENGTHS", "STARTS", "Start", "enlarged"]
+__all__ = ["STARTS", "enlarged"]
 
 LENGTHS = frozenset(
     {

@@ -39,7 +39,7 @@ from vistaline.core.stage.haze import (
 )
 from vistaline.core.stage.noise import noise_table
 
-__all__ = ["Sky", "hazed", "sky_of"]
+__all__ = ["hazed", "sky_of"]
 
 
 def hazed(placed: Placement) -> Sequence[Modifier]:

@@ -23,7 +23,7 @@ from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.lamps import Light
 from vistaline.core.stage.thrown import Thrown, thrown_by
 
-__all__ = ["Falling", "blurred_alpha", "falling", "falling_on"]
+__all__ = ["Falling", "falling", "falling_on"]
 
 _STEPS = 4
 """Discs to a doubling of their diameter."""

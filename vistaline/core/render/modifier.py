@@ -21,7 +21,7 @@ from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState
 
-__all__ = ["Band", "Maker", "Modifier", "Placement", "shown_places"]
+__all__ = ["Band", "Maker", "Modifier", "Placement"]
 
 
 @dataclass(frozen=True, eq=False)

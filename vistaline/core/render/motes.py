@@ -7,12 +7,10 @@ the shutter is open. Between two cards all that lie there are one source.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numba import njit
 
-from vistaline.core.arrays import FloatArray
 from vistaline.core.looks.blending import MODES, Blend
 from vistaline.core.picture.pyramid import BORDER, Pyramid
 from vistaline.core.render.laying import EDGES, KERNEL
@@ -20,94 +18,18 @@ from vistaline.core.render.outlines import EVERYWHERE
 from vistaline.core.render.placing import Placed
 from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH, Tile
 from vistaline.core.render.warp import BAND
-from vistaline.core.shot.air import Shape
-from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.evaluate import FrameState
-from vistaline.core.stage.haze import Haze
-from vistaline.core.stage.lamps import Light, falls, told
 from vistaline.core.stage.particles import Flock
+from vistaline.core.stage.sprites import Sprites, sprites_of
 
-__all__ = ["Sprites", "sprites_of", "with_motes"]
-
-_SHAPES = {Shape.DISC: 0, Shape.STREAK: 0, Shape.STAR: 1, Shape.PICTURE: 2}
-_FINEST = 0.75
-"""Pixels: what is smaller is drawn as large, and weaker."""
-_LARGEST = 400.0
-"""Pixels: what would be larger is too near to be seen as anything."""
-_NEAREST = 0.02
+__all__ = ["with_motes"]
 
 
-@dataclass(frozen=True, eq=False)
-class Sprites:
-    """Particles as they are drawn, far to near."""
-
-    drawn: np.ndarray
-    """(N, 14) float32: x0, y0, x1, y1 of where the streak's middle line begins and ends; radius;
-    how soft its edge is; colour, 0..65535, and opacity, 0..1; 1 if it adds; shape; turn."""
-    near: FloatArray
-    """(N,) 1/z."""
-    picture: np.ndarray
-    """(rows, columns, 4) uint16 for those that show one."""
-
-
-def sprites_of(
-    flock: Flock, state: FrameState, open_for: float, *, blurs: bool, looks: Mapping[str, Pyramid]
-) -> Sprites:
-    """Return a flock as one camera sees it.
-
-    ``open_for``: seconds the shutter is open; ``blurs``: whether the lens blurs each of them, or
-    the mean of many views will.
-    """
-    camera, thing = state.camera, flock.thing
-    there = flock.places @ camera.camera_from_world[:3, :3].T + camera.camera_from_world[:3, 3]
-    deep = -there[:, 2]
-    streak = thing.stretch if thing.shape is Shape.STREAK else 0.0
-    seconds = max(streak, open_for)
-    ways = flock.ways @ camera.camera_from_world[:3, :3].T
-    ends = [_seen(there + ways * seconds * share, camera) for share in (-0.5, 0.5)]
-    large = np.minimum(flock.radii * camera.focal_px / np.maximum(deep, _NEAREST), _LARGEST)
-    optics = camera.optics
-    blur = np.zeros(len(deep))
-    if blurs and optics is not None and optics.hole > 0:
-        spread = np.abs(1 / np.maximum(deep, _NEAREST) - 1 / optics.focus)
-        blur = np.minimum(camera.focal_px * optics.hole * spread, _LARGEST)
-    radius = np.maximum(large, _FINEST)
-    opacity = flock.opacity * np.minimum(large / radius, 1) ** 2
-    whole = radius + blur
-    opacity = opacity * (radius / whole) ** 2
-    length = np.linalg.norm(ends[1] - ends[0], axis=1)
-    # What is drawn out is seen as long less at each place: its light stays the same.
-    opacity = opacity * (np.pi * whole / (np.pi * whole + 2 * length))
-    soft = (
-        np.where(blur > radius, 0.25, 1.0)
-        if thing.shape is not Shape.PICTURE
-        else np.ones_like(blur)
-    )
-    colours = _lit(flock, state.lights) if thing.lit and state.lights else flock.colours
-    kept, added = _through(state.haze, flock.places, camera)
-    colours = colours * kept[:, None] * state.gain
-    if not thing.adds:
-        colours = colours + added * state.gain
-    box = np.concatenate(
-        [np.minimum(*ends) - whole[:, None], np.maximum(*ends) + whole[:, None]], axis=1
-    )
-    width, height = camera.frame_size
-    shown = (deep > _NEAREST) & (opacity > 2e-5) & (box[:, 2] > 0) & (box[:, 3] > 0)
-    shown &= (box[:, 0] < width) & (box[:, 1] < height) & (length < 4 * width)
-    order = np.flatnonzero(shown)
-    order = order[np.argsort(-deep[order], kind="stable")]
-    drawn = np.zeros((len(order), 14), np.float32)
-    drawn[:, 0:2], drawn[:, 2:4] = ends[0][order], ends[1][order]
-    drawn[:, 4], drawn[:, 5] = whole[order], soft[order]
-    drawn[:, 6:9] = np.clip(colours[order], 0, 4) * 65535
-    drawn[:, 9], drawn[:, 10] = opacity[order], thing.adds
-    drawn[:, 11], drawn[:, 12] = _SHAPES[thing.shape], flock.turns[order]
-    picture = np.zeros((1, 1, 4), np.uint16)
-    if thing.shape is Shape.PICTURE and thing.picture in looks:
-        picture = _picture(looks[thing.picture], float(whole[order].max(initial=1.0)))
-    elif thing.shape is Shape.PICTURE:
-        drawn[:, 11] = 0
-    return Sprites(drawn, 1 / deep[order], picture)
+def _picture_of(sprites: Sprites, looks: Mapping[str, Pyramid]) -> np.ndarray:
+    """Return the picture that sprites show (rows, columns, 4) uint16; a texel if they show none."""
+    if not sprites.picture:
+        return np.zeros((1, 1, 4), np.uint16)
+    return _picture(looks[sprites.picture], float(sprites.drawn[:, 4].max(initial=1.0)))
 
 
 def _picture(pyramid: Pyramid, radius: float) -> np.ndarray:
@@ -120,47 +42,6 @@ def _picture(pyramid: Pyramid, radius: float) -> np.ndarray:
     return np.ascontiguousarray(level[:rows, :columns])
 
 
-def _seen(there: FloatArray, camera: CameraState) -> FloatArray:
-    """Return where places (N, 3) of the camera's space are seen, in frame pixels."""
-    points = there @ camera.image_from_camera.T
-    return np.asarray(points[:, :2] / np.where(np.abs(points[:, 2:]) > 1e-9, points[:, 2:], 1e-9))
-
-
-def _through(haze: Haze, places: FloatArray, camera: CameraState) -> tuple[FloatArray, FloatArray]:
-    """Return what the air before particles keeps (N,) of their light, and adds (N, 3)."""
-    if haze.clear:
-        return np.ones(len(places)), np.zeros((len(places), 3))
-    home = np.array(camera.position)
-    ways = places - home
-    far = np.maximum(np.linalg.norm(ways, axis=1), 1e-9)
-    return haze(home, ways / far[:, None], far)
-
-
-def _lit(flock: Flock, lights: Sequence[Light]) -> FloatArray:
-    """Return the colours (N, 3) of particles in the light of lamps, whichever way they face."""
-    light = np.zeros((len(flock.places), 3))
-    _add_light(told(lights), np.ascontiguousarray(flock.places), light)
-    return flock.colours * light
-
-
-@njit(cache=True, nogil=True)
-def _add_light(lamps, places, found):  # type: ignore[no-untyped-def]
-    for n in range(places.shape[0]):
-        for m in range(lamps.shape[0]):
-            x, y, z = places[n, 0], places[n, 1], places[n, 2]
-            # It is turned to every lamp.
-            a, b, c = x - lamps[m, 4], y - lamps[m, 5], z - lamps[m, 6]
-            if lamps[m, 0] == 2:
-                a, b, c = lamps[m, 7], lamps[m, 8], lamps[m, 9]
-            long = max(np.sqrt(a * a + b * b + c * c), 1e-9)
-            share, cosine = falls(lamps, m, x, y, z, a / long, b / long, c / long)
-            if lamps[m, 0] == 1:
-                edge = min(max(cosine * lamps[m, 13] + lamps[m, 14], 0.0), 1.0)
-                share *= edge * edge
-            for channel in range(3):
-                found[n, channel] += share * lamps[m, 10 + channel]
-
-
 class _Between:
     """The particles between two cards; a :class:`Source`."""
 
@@ -169,7 +50,12 @@ class _Between:
     seen = True
 
     def __init__(
-        self, parts: Sequence[tuple[Sprites, np.ndarray]], size: tuple[int, int], *, flat: bool
+        self,
+        parts: Sequence[tuple[Sprites, np.ndarray]],
+        size: tuple[int, int],
+        looks: Mapping[str, Pyramid],
+        *,
+        flat: bool,
     ) -> None:
         """``parts``: sprites and which of them; ``flat``: one order holds all over the frame."""
         self._drawn = np.concatenate([sprites.drawn[which] for sprites, which in parts])
@@ -179,7 +65,7 @@ class _Between:
         self._drawn = np.ascontiguousarray(self._drawn[order])
         self._near = near[order].astype(np.float32)
         self._drawn[:, 13] = picture[order]
-        self._pictures = [sprites.picture for sprites, _ in parts]
+        self._pictures = [_picture_of(sprites, looks) for sprites, _ in parts]
         self.nearness = np.array([0.0, 0.0, float(near.mean())]) if flat else None
         self.bounds = (0, 0, *size)
         lines, columns = -(-size[1] // TILE_HEIGHT), -(-size[0] // TILE_WIDTH)
@@ -318,7 +204,7 @@ def with_motes(
 ) -> list[Placed]:
     """Return what is placed in a frame, near to far, with particles where they are between."""
     found = [*placed]
-    sprites = [sprites_of(flock, state, open_for, blurs=blurs, looks=looks) for flock in flocks]
+    sprites = [sprites_of(flock, state, open_for, blurs=blurs) for flock in flocks]
     sprites = [each for each in sprites if len(each.near)]
     if not sprites:
         return found
@@ -332,7 +218,7 @@ def with_motes(
         ]
         parts = [(each, which) for each, which in parts if len(which)]
         if parts:
-            source = _Between(parts, state.camera.frame_size, flat=flat)
+            source = _Between(parts, state.camera.frame_size, looks, flat=flat)
             found.insert(slot, Placed(source, 1.0, mode, (), state.camera))
     return found
 

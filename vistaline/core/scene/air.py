@@ -7,14 +7,11 @@ they are asked for, a frame at a time.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
 
 from vistaline.core.arrays import FloatArray
-from vistaline.core.picture.pyramid import Pyramid
-from vistaline.core.render.motes import sprites_of
 from vistaline.core.shot.air import Particles
 from vistaline.core.shot.beams import Glow, Rays, Shaft
 from vistaline.core.shot.dressing import row_name
@@ -23,8 +20,9 @@ from vistaline.core.stage.dressing import InAir, stands
 from vistaline.core.stage.evaluate import FrameState, evaluate
 from vistaline.core.stage.particles import flock_at
 from vistaline.core.stage.sheet import PlanView, flatten
+from vistaline.core.stage.sprites import sprites_of
 
-__all__ = ["LIVE_MOTES", "describe_air", "motes_live"]
+__all__ = ["describe_air", "motes_live"]
 
 LIVE_MOTES = 3000
 """Particles that the page draws at once, of all there are."""
@@ -119,7 +117,7 @@ def _box(pose: FloatArray, half: FloatArray) -> list[FloatArray]:
     return [*there, *(np.stack([a, b]) for a, b in zip(*(end[:4] for end in there), strict=True))]
 
 
-def motes_live(shot: Shot, frame: int, looks: Mapping[str, Pyramid]) -> bytes:
+def motes_live(shot: Shot, frame: int) -> bytes:
     """Return the particles of a frame, as the page draws them: little-endian float32.
 
     For each ten numbers, far to near: behind how many of the frame's order, counted from the far
@@ -136,7 +134,7 @@ def motes_live(shot: Shot, frame: int, looks: Mapping[str, Pyramid]) -> bytes:
         kept = shot.dress(row_name(each.thing))
         assert isinstance(kept, Particles)
         flock = flock_at(shot, kept, float(frame))
-        sprites = sprites_of(flock, state, 0.0, blurs=True, looks={})
+        sprites = sprites_of(flock, state, 0.0, blurs=True)
         found = np.empty((len(sprites.near), 10), np.float32)
         middles = (sprites.drawn[:, 0:2] + sprites.drawn[:, 2:4]) / 2
         found[:, 0] = _lies_before(state, middles, sprites.near)

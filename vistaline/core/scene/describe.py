@@ -21,6 +21,7 @@ from vistaline.core.scene.guides import guide_boxes
 from vistaline.core.scene.lamps import describe_lights
 from vistaline.core.scene.plan import StagePlan, draw_plans
 from vistaline.core.scene.rows import describe_rows
+from vistaline.core.scene.shadows import live_shadows
 from vistaline.core.scene.tracks import pack_tracks
 from vistaline.core.shot.dressing import row_name
 from vistaline.core.shot.shot import Layer, Shot
@@ -210,7 +211,7 @@ def _shadows(state: FrameState) -> list[dict[str, Any]]:
                 cast.shade.world_from_plane, cast.shade.width, cast.shade.height
             ),
         }
-        for cast in state.casts
+        for cast in live_shadows(state)
     ]
 
 
@@ -262,7 +263,8 @@ def _frame(frame: int, state: FrameState, shot: Shot, first: FrameState) -> dict
         "lights": describe_lights(state.lamps, state.lights),
         "air": describe_air(state),
     }
-    if state.layout is not first.layout or state.present != first.present:
+    lit = any(light.lamp.shadows for light in state.lights)
+    if state.layout is not first.layout or state.present != first.present or lit:
         record["shadows"] = _shadows(state)
     return record
 

@@ -23,13 +23,11 @@ from vistaline.core.stage.noise import noise_at, noise_table, offset_of
 
 __all__ = [
     "FARTHEST",
-    "KOSCHMIEDER",
     "SHAFT_POINTS",
     "Haze",
     "begin_beam",
     "gather_beam",
     "haze_of",
-    "look_along",
     "look_at_cells",
 ]
 

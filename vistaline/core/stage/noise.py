@@ -12,7 +12,7 @@ from numba import njit
 
 from vistaline.core.arrays import FloatArray
 
-__all__ = ["NOISE_SIDE", "noise_at", "noise_table", "offset_of"]
+__all__ = ["noise_at", "noise_table", "offset_of"]
 
 NOISE_SIDE = 64
 

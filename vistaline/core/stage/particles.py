@@ -15,7 +15,7 @@ from functools import cache
 import numpy as np
 from numba import njit
 from scipy.ndimage import convolve1d
-from scipy.stats import poisson
+from scipy.special import ndtri
 
 from vistaline.core.arrays import FloatArray
 from vistaline.core.geometry import space
@@ -35,6 +35,7 @@ SPELL = 0.1
 MOST_ALIVE = 50_000
 """Particles of one kind that are in the air at once; of more only so many are drawn."""
 _MOST_SPELLS = 20_000
+_MANY = 400
 
 
 @dataclass(frozen=True, eq=False)
@@ -141,8 +142,39 @@ def _poses(shot: Shot, thing: Particles, values: list[Particles], frames: FloatA
 def _counts(seed: int, spells: np.ndarray, rates: FloatArray, lives: FloatArray) -> np.ndarray:
     """Return how many particles come about in each spell: by Poisson's law."""
     means = rates * SPELL * np.minimum(1, MOST_ALIVE / np.maximum(rates * lives, 1e-12))
-    shares = np.array([_number(seed, spell, 0, 0) for spell in spells.tolist()])
-    return np.asarray(poisson.ppf(shares, np.minimum(means, MOST_ALIVE)).astype(np.int64))
+    means = np.minimum(means, MOST_ALIVE)
+    shares = _numbers(seed, spells)
+    counts = _by_poisson(shares, means)
+    many = means > _MANY
+    # Of many, the normal law that Poisson's then is.
+    spread = np.sqrt(means[many]) * ndtri(shares[many])
+    counts[many] = np.maximum(np.rint(means[many] + spread), 0)
+    return counts
+
+
+@njit(cache=True, nogil=True)
+def _numbers(seed, spells):  # type: ignore[no-untyped-def]
+    found = np.empty(spells.shape[0])
+    for n in range(spells.shape[0]):
+        found[n] = _number(seed, spells[n], 0, 0)
+    return found
+
+
+@njit(cache=True, nogil=True)
+def _by_poisson(shares, means):  # type: ignore[no-untyped-def]
+    """Return how many Poisson's law says (N,) for numbers 0..1: its distribution, inverted."""
+    found = np.zeros(shares.shape[0], np.int64)
+    for n in range(shares.shape[0]):
+        if means[n] > _MANY:
+            continue
+        share = np.exp(-means[n])
+        total, k = share, 0
+        while total < shares[n] and k < 20 * _MANY:
+            k += 1
+            share *= means[n] / k
+            total += share
+        found[n] = k
+    return found
 
 
 @njit(cache=True, nogil=True)

@@ -19,7 +19,7 @@ from vistaline.core.looks.frame_styles import FrameStyle, Shadow
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
 
-__all__ = ["Cast", "Fallen", "Shade", "casts_of", "draw_shadow"]
+__all__ = ["Cast", "Fallen", "Shade", "casts_of", "draw_shadow", "softened_shade"]
 
 _STEPS = 4
 """Steps of softness to a doubling."""
@@ -118,20 +118,27 @@ def _fallen(card: Card, receiver: Card, shadow: Shadow) -> Shade | None:
     gap = float((plane[:3, 3] - pose[:3, 3]) @ normal) / slope
     if gap <= 1e-6:
         return None
-    steps = softness_steps(shadow.softness * gap / 2 / max(card.width, card.height))
-    blur = softness_in(steps) * max(card.width, card.height) * _REACH
     fallen = np.eye(4)
     for k in range(2):
         fallen[:3, k] = pose[:3, k] - ray * float(pose[:3, k] @ normal) / slope
     fallen[:3, 2], fallen[:3, 3] = normal, pose[:3, 3] + gap * ray
-    width, height = card.width + 2 * blur, card.height + 2 * blur
-    if not _touches(fallen, (width, height), receiver):
-        return None
+    shade = softened_shade(card, fallen, shadow.softness * gap / 2)
+    return shade if _touches(fallen, (shade.width, shade.height), receiver) else None
+
+
+def softened_shade(card: Card, fallen: Matrix4, deviation: float) -> Shade:
+    """Return a card's shadow, blurred by a deviation in metres of the card.
+
+    ``fallen`` takes places (x, y, 0, 1) of the card to where they fall.
+    """
+    longer = max(card.width, card.height)
+    steps = softness_steps(deviation / longer)
+    room = softness_in(steps) * longer * _REACH
     return Shade(
         texture=f"shadow {steps} {card.texture}",
         world_from_plane=fallen,
-        width=width,
-        height=height,
+        width=card.width + 2 * room,
+        height=card.height + 2 * room,
     )
 
 

@@ -17,7 +17,7 @@ from vistaline.core.shot.lamps import LampKind
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.lamps import Light
 
-__all__ = ["PARALLEL_AWAY", "Thrown", "thrown_by"]
+__all__ = ["Thrown", "thrown_by"]
 
 PARALLEL_AWAY = 10.0
 """Metres at which a parallel lamp's size is told: as if it stood there."""

@@ -220,16 +220,18 @@ export const CARD_FRAGMENT = `
 // A shadow lies on a card: black where that card is, as far as its own picture says.
 export const SHADOW_VERTEX = `
   uniform mat4 clip; uniform mat4 cardFromShadow;
-  varying vec2 place; varying vec2 own;
+  varying vec2 place; varying vec3 onCard;
   void main() {
-    place = uv; own = (cardFromShadow * vec4(position, 1.0)).xy + 0.5;
+    // Of parallel light its last number is 1; a lamp's shadow is thrown in perspective.
+    place = uv; onCard = (cardFromShadow * vec4(position, 1.0)).xyw;
     gl_Position = clip * modelMatrix * vec4(position, 1.0);
   }`;
 export const SHADOW_FRAGMENT = `
   uniform sampler2D picture; uniform sampler2D shadow; uniform float opacity; uniform float strength;
-  varying vec2 place; varying vec2 own;
+  varying vec2 place; varying vec3 onCard;
   ${MATTE}
   void main() {
+    vec2 own = onCard.xy / onCard.z + 0.5;
     if (own.x < 0.0 || own.y < 0.0 || own.x > 1.0 || own.y > 1.0) discard;
     float cover = texture2D(picture, own).a * opacity * kept();
     gl_FragColor = vec4(0.0, 0.0, 0.0, texture2D(shadow, place).a * strength * cover);
