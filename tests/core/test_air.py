@@ -379,6 +379,14 @@ def test_a_layer_a_lamp_or_a_mount_that_goes_leaves_nothing_that_names_it() -> N
     assert [each.on for each in gone.dressing] == [False, True, False]
 
 
+def test_a_lamp_that_travelled_with_a_layer_stays_where_it_was_when_that_goes() -> None:
+    shot, _ = stage(lamps=(lamp(position=(0.5, 0.2, -1.0)),))
+    riding = do(shot, "lamp_with_layer", lamp="l", layer="figure")
+    assert riding.lamp("l").position != pytest.approx((0.5, 0.2, -1.0))
+    left = do(riding, "remove_layer", layer="figure")
+    assert left.lamp("l").position == pytest.approx((0.5, 0.2, -1.0), abs=1e-6)
+
+
 def test_no_values_make_a_pixel_that_is_none(rng: np.random.Generator) -> None:
     """Whatever the model lets through is rendered: 60 random shots of all kinds of things."""
     extremes = (1e-6, 1e-3, 0.5, 1.0, 7.0, 170.0, 1e3, 1e6)
@@ -403,6 +411,12 @@ def test_no_values_make_a_pixel_that_is_none(rng: np.random.Generator) -> None:
                 for each in shot.dressing
             )
         )
+        haze = evaluate(shot, [31])[0].haze
+        ways = rng.normal(size=(50, 3))
+        ways /= np.linalg.norm(ways, axis=1, keepdims=True)
+        for far in (1e-3, 1.0, 1e3, FARTHEST):
+            kept, added = haze(np.zeros(3), ways, np.full(50, far))
+            assert np.isfinite(kept).all() and np.isfinite(added).all()
         for frame in (0, 31):
             picture = Renderer(shot, looks, threads=1).linear(frame)
             assert picture.shape == (36, 64, 4)

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from vistaline.core.arrays import FloatArray
 from vistaline.core.edits.lamps import depth_before, middle_of
-from vistaline.core.edits.registry import REGISTRY, without_rows
+from vistaline.core.edits.registry import REGISTRY, free_id, numbered, without_rows
 from vistaline.core.edits.starts import STARTS, enlarged
 from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
@@ -47,7 +47,10 @@ def add_dressing(shot: Shot, *, start: str, playhead: int = 0) -> Shot:
     camera = camera_states(shot.evolve(cuts=()), [playhead])[0]
     middle, away = middle_of(shot, camera)
     thing = enlarged(found.thing, away)
-    changes: dict[str, Any] = {"id": _free_id(shot), "name": _free_name(shot, found.words)}
+    changes: dict[str, Any] = {
+        "id": free_id("d", {each.id for each in shot.dressing}),
+        "name": numbered(found.words, {each.name for each in shot.dressing}),
+    }
     if isinstance(thing, OnStage):
         there = camera.world_from_camera @ [*thing.position, 1.0]
         changes["position"] = tuple(np.round(there[:3], 4).tolist())
@@ -60,17 +63,6 @@ def add_dressing(shot: Shot, *, start: str, playhead: int = 0) -> Shot:
     if isinstance(thing, Flare) and lit:
         changes["lamp"] = lit.id
     return shot.evolve(dressing=(*shot.dressing, thing.evolve(**changes)))
-
-
-def _free_id(shot: Shot) -> str:
-    taken = {each.id for each in shot.dressing}
-    return next(f"d{n}" for n in range(1, len(taken) + 2) if f"d{n}" not in taken)
-
-
-def _free_name(shot: Shot, name: str) -> str:
-    taken = {each.name for each in shot.dressing}
-    names = (name if n == 1 else f"{name} {n}" for n in range(1, len(taken) + 2))
-    return next(each for each in names if each not in taken)
 
 
 @verb("change what is in the air")
@@ -95,7 +87,7 @@ def set_dressing(shot: Shot, *, thing: str, **values: Any) -> Shot:
                 raise EditError(f"{about.label} {rule}.", field=name, rule=rule)
             value = number / about.factor
         found = about.put(found, value)
-    found = _sensible(shot, found, kept)
+    found = _sensible(found, kept)
     return with_dress(shot, found)
 
 
@@ -106,7 +98,7 @@ def _number(label: str, value: Any) -> float:
         raise EditError(f"{label} must be a number, not {value!r}.") from None
 
 
-def _sensible(shot: Shot, thing: Dressing, before: Dressing) -> Dressing:
+def _sensible(thing: Dressing, before: Dressing) -> Dressing:
     """Return a thing whose parts fit each other."""
     if isinstance(thing, Particles):
         if thing.layer and not getattr(before, "layer", ""):

@@ -7,13 +7,21 @@ import math
 import numpy as np
 
 from vistaline.core.arrays import FloatArray, Matrix4
-from vistaline.core.edits.registry import REGISTRY, on_stage, with_layers, without_rows
+from vistaline.core.edits.registry import (
+    REGISTRY,
+    free_id,
+    numbered,
+    on_stage,
+    with_layers,
+    without_rows,
+)
 from vistaline.core.errors import EditError
 from vistaline.core.model import HexColour
 from vistaline.core.shot.lamps import MOST_LAMPS, Falloff, Lamp, LampKind
 from vistaline.core.shot.mounts import carry_of
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.camera import CameraState, camera_states
+from vistaline.core.stage.evaluate import evaluate
 from vistaline.core.stage.lamps import light_at, lights_at
 from vistaline.core.stage.placing import stage_card
 from vistaline.core.stage.sheet import PlanView, lifted
@@ -54,8 +62,8 @@ def add_lamp(shot: Shot, *, kind: LampKind, layer: str = "", playhead: int = 0) 
     place = home + (middle - home) * 0.5 + (up * 0.12 - right * 0.12) * away
     aimed = kind in (LampKind.SPOT, LampKind.PARALLEL)
     made = Lamp(
-        id=_free_id(shot),
-        name=_free_name(shot, _NAMES[kind]),
+        id=free_id("l", {each.id for each in shot.lamps}),
+        name=numbered(_NAMES[kind], {each.name for each in shot.lamps}),
         kind=kind,
         position=tuple(np.round(place, 4).tolist()),
         aim=target.id if aimed else "",
@@ -67,7 +75,10 @@ def add_lamp(shot: Shot, *, kind: LampKind, layer: str = "", playhead: int = 0) 
     if shot.lamps or kind is LampKind.AMBIENT:
         return lit
     faint = Lamp(
-        id=_free_id(lit), name=_NAMES[LampKind.AMBIENT], kind=LampKind.AMBIENT, brightness=0.25
+        id=free_id("l", {each.id for each in lit.lamps}),
+        name=_NAMES[LampKind.AMBIENT],
+        kind=LampKind.AMBIENT,
+        brightness=0.25,
     )
     return lit.evolve(lamps=(*lit.lamps, faint))
 
@@ -105,9 +116,7 @@ def brightest_in(shot: Shot, frame: float) -> float:
 
     Looked for on a grid over each layer that stands.
     """
-    camera = camera_states(shot, [frame])[0]
-    lights = lights_at(shot, np.array([float(frame)]), [camera])[0]
-    on = [light for light in lights if light.lamp.on]
+    on = evaluate(shot, [frame])[0].lights
     steps = np.linspace(-0.5, 0.5, 9)
     x, y = (each.ravel() for each in np.meshgrid(steps, steps))
     most = 0.0
@@ -129,17 +138,6 @@ def expose_for_lamps(shot: Shot, *, playhead: int = 0) -> Shot:
         raise EditError("No lamp lights anything here. Add one first.")
     stops = -math.log2(max(brightest, 1e-3))
     return shot.with_camera(exposure=round(min(max(stops, -10), 10), 2))
-
-
-def _free_id(shot: Shot) -> str:
-    taken = {lamp.id for lamp in shot.lamps}
-    return next(f"l{n}" for n in range(1, len(taken) + 2) if f"l{n}" not in taken)
-
-
-def _free_name(shot: Shot, name: str) -> str:
-    taken = {lamp.name for lamp in shot.lamps}
-    names = (name if n == 1 else f"{name} {n}" for n in range(1, len(taken) + 2))
-    return next(each for each in names if each not in taken)
 
 
 @verb("change lamp")
@@ -296,16 +294,14 @@ def _pose_of(shot: Shot, layer: str, frame: int) -> Matrix4:
 def remove_lamp(shot: Shot, *, lamp: str) -> Shot:
     """Take a lamp away, with its keys; without any, layers are seen as they are."""
     shot.lamp(lamp)
-    shining = (each for each in shot.dressing if getattr(each, "lamp", "") == lamp)
-    for each in shining:
-        # What shone in its light has none any more.
-        shot = shot.evolve(
-            dressing=tuple(
-                x.evolve(lamp="", on=False) if x.id == each.id else x for x in shot.dressing
-            )
-        )
+    # What shone in its light has none any more.
+    dressing = (
+        each.evolve(lamp="", on=False) if getattr(each, "lamp", "") == lamp else each
+        for each in shot.dressing
+    )
     return shot.evolve(
         lamps=tuple(each for each in shot.lamps if each.id != lamp),
+        dressing=tuple(dressing),
         rows=without_rows(shot, [f"lamp:{lamp}"]),
         solo="" if shot.solo == f"lamp:{lamp}" else shot.solo,
     )

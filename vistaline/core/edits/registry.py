@@ -17,6 +17,7 @@ from vistaline.core.shot.route import Framing, Route
 from vistaline.core.shot.rows import Row
 from vistaline.core.shot.shot import Layer, PictureRef, Shot
 from vistaline.core.stage.camera import CameraState
+from vistaline.core.stage.tracks import track_of
 from vistaline.core.timing import parse_time
 from vistaline.core.verbs import Verbs
 
@@ -28,7 +29,9 @@ __all__ = [
     "fitted",
     "frames_of",
     "framing_of",
+    "free_id",
     "free_name",
+    "numbered",
     "on_stage",
     "pictures_used",
     "seen_framing",
@@ -82,15 +85,20 @@ def without(shot: Shot, ids: Collection[str]) -> Shot:
         layers=tuple(rest),
         rows=without_rows(shot, [f"layer:{key}" for key in ids]),
         pictures=pictures_used(shot, rest),
-        lamps=tuple(_lamp_without(lamp, ids) for lamp in shot.lamps),
+        lamps=tuple(_lamp_without(shot, lamp, ids) for lamp in shot.lamps),
         dressing=tuple(_dressing_without(each, ids) for each in shot.dressing),
         **routed | {"cameras": tuple(cameras)},
     )
 
 
-def _lamp_without(lamp: Lamp, ids: Collection[str]) -> Lamp:
-    gone = {name: "" for name in ("aim", "rides_with") if getattr(lamp, name) in ids}
-    return lamp.evolve(**gone) if gone else lamp
+def _lamp_without(shot: Shot, lamp: Lamp, ids: Collection[str]) -> Lamp:
+    """Return a lamp that names none of some layers; what travelled with one stays where it was."""
+    changes: dict[str, Any] = {"aim": ""} if lamp.aim in ids else {}
+    if lamp.rides_with in ids:
+        pose = track_of(shot, shot.layer(lamp.rides_with), [0.0]).poses[0]
+        place = (pose @ [*lamp.position, 1.0])[:3].tolist()
+        changes |= {"rides_with": "", "position": tuple(place)}
+    return lamp.evolve(**changes) if changes else lamp
 
 
 def _dressing_without(thing: Dressing, ids: Collection[str]) -> Dressing:
@@ -133,6 +141,17 @@ def free_name(name: str, shot: Shot) -> str:
         n += 1
         found = f"{name[:74]} {n}"
     return found
+
+
+def numbered(name: str, taken: Collection[str]) -> str:
+    """Return a name that is not taken: the same one, or it with the first number that is free."""
+    names = (name if n == 1 else f"{name} {n}" for n in range(1, len(taken) + 2))
+    return next(each for each in names if each not in taken)
+
+
+def free_id(letter: str, taken: Collection[str]) -> str:
+    """Return the first id that is not taken: a letter and a number."""
+    return next(f"{letter}{n}" for n in range(1, len(taken) + 2) if f"{letter}{n}" not in taken)
 
 
 def unlocked(shot: Shot, layer_id: str) -> Layer:

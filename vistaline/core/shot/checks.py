@@ -123,11 +123,13 @@ def _lamps(shot: ShotParts, layers: Collection[str], mounts: Collection[str]) ->
         yield ShotError("Two lamps have one id; each needs its own.", field="lamps")
     nowhere = {layer.id for layer in shot.layers if layer.is_backdrop}
     for i, lamp in enumerate(shot.lamps):
-        if lamp.aim in nowhere:
-            yield ShotError(
-                f"Lamp {lamp.name!r} aims at the backdrop {lamp.aim!r}, which is at no distance.",
-                field=f"lamps.{i}.aim",
-            )
+        for field, does in (("aim", "aims at"), ("rides_with", "travels with")):
+            if getattr(lamp, field) in nowhere:
+                yield ShotError(
+                    f"Lamp {lamp.name!r} {does} the backdrop {getattr(lamp, field)!r}, which is at "
+                    "no distance.",
+                    field=f"lamps.{i}.{field}",
+                )
         for field, named, known, kind in (
             ("aim", lamp.aim, layers, "aims at"),
             ("rides_with", lamp.rides_with, layers, "travels with"),
@@ -144,7 +146,13 @@ def _dressing(shot: ShotParts, layers: Collection[str], mounts: Collection[str])
     if len({each.id for each in shot.dressing}) < len(shot.dressing):
         yield ShotError("Two things in the air have one id; each needs its own.", field="dressing")
     lamps = {lamp.id for lamp in shot.lamps}
+    nowhere = {layer.id for layer in shot.layers if layer.is_backdrop}
     for i, each in enumerate(shot.dressing):
+        if getattr(each, "layer", "") in nowhere:
+            yield ShotError(
+                f"{each.name} comes from a backdrop, which is at no distance. Choose another.",
+                field=f"dressing.{i}.layer",
+            )
         ride = getattr(each, "ride", None)
         for field, named, known, kind in (
             ("lamp", getattr(each, "lamp", ""), lamps, "lamp"),

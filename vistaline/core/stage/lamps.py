@@ -22,7 +22,7 @@ from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.keyed import rows_of, valued
 from vistaline.core.stage.tracks import moving_mounts, track_of
 
-__all__ = ["FALLOFFS", "KINDS", "Light", "falls", "light_at", "lights_at", "told"]
+__all__ = ["FALLOFFS", "KINDS", "Light", "add_light", "falls", "light_at", "lights_at", "told"]
 
 KINDS = {LampKind.POINT: 0, LampKind.SPOT: 1, LampKind.PARALLEL: 2, LampKind.AMBIENT: 3}
 FALLOFFS = {Falloff.NONE: 0, Falloff.SQUARE: 1, Falloff.RANGE: 2}

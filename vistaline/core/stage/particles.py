@@ -107,7 +107,7 @@ _RATE, _LIFE = 0, 1
 
 
 def _told(thing: Particles) -> list[float]:
-    """Return a thing's values (30,) as kernels are told them."""
+    """Return a thing's values (35,) as kernels are told them."""
     numbers = [float(getattr(thing, name)) for name in _NAMES]
     line = thing.emits is Emits.LINE
     sizes = [thing.size[0], *((0.0, 0.0) if line else thing.size[1:])]

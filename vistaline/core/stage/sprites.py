@@ -6,14 +6,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 
 from vistaline.core.arrays import FloatArray
 from vistaline.core.shot.air import Shape
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.evaluate import FrameState
 from vistaline.core.stage.haze import Haze
-from vistaline.core.stage.lamps import Light, falls, told
+from vistaline.core.stage.lamps import Light, add_light, told
 from vistaline.core.stage.particles import Flock
 
 __all__ = ["Sprites", "sprites_of"]
@@ -113,24 +112,10 @@ def _through(haze: Haze, places: FloatArray, camera: CameraState) -> tuple[Float
 
 def _lit(flock: Flock, lights: Sequence[Light]) -> FloatArray:
     """Return the colours (N, 3) of particles in the light of lamps, whichever way they face."""
-    light = np.zeros((len(flock.places), 3))
-    _add_light(told(lights), np.ascontiguousarray(flock.places), light)
+    light, places = np.zeros((len(flock.places), 3)), np.ascontiguousarray(flock.places)
+    for lamp in told(lights):
+        # It is turned to every lamp.
+        ways = np.tile(lamp[7:10], (len(places), 1)) if lamp[0] == 2 else places - lamp[4:7]
+        sides = ways / np.maximum(np.linalg.norm(ways, axis=1, keepdims=True), 1e-9)
+        add_light(lamp[None], places, sides, light)
     return flock.colours * light
-
-
-@njit(cache=True, nogil=True)
-def _add_light(lamps, places, found):  # type: ignore[no-untyped-def]
-    for n in range(places.shape[0]):
-        for m in range(lamps.shape[0]):
-            x, y, z = places[n, 0], places[n, 1], places[n, 2]
-            # It is turned to every lamp.
-            a, b, c = x - lamps[m, 4], y - lamps[m, 5], z - lamps[m, 6]
-            if lamps[m, 0] == 2:
-                a, b, c = lamps[m, 7], lamps[m, 8], lamps[m, 9]
-            long = max(np.sqrt(a * a + b * b + c * c), 1e-9)
-            share, cosine = falls(lamps, m, x, y, z, a / long, b / long, c / long)
-            if lamps[m, 0] == 1:
-                edge = min(max(cosine * lamps[m, 13] + lamps[m, 14], 0.0), 1.0)
-                share *= edge * edge
-            for channel in range(3):
-                found[n, channel] += share * lamps[m, 10 + channel]
