@@ -135,7 +135,7 @@ class Particles(Dress):
     ] = Field((4.0, 2.5, 4.0), description="Of where they come from, in metres.")
     layer: str = Field("", max_length=80, description="The id of the layer they come from.")
     ride: Ride | None = None
-    rate: Annotated[float, Keyed("Rate", unit="a second", low=0, high=1e9)] = Field(
+    rate: Annotated[float, Keyed("Rate", unit="1/s", low=0, high=1e9)] = Field(
         60.0, ge=0, le=1e9, allow_inf_nan=False
     )
     life: Annotated[float, Keyed("Life", unit="s", low=0, high=600)] = Field(
