@@ -17,11 +17,13 @@ from tests.core.test_mounts import do
 from tests.core.test_render import flat
 from vistaline.core.edits.starts import STARTS
 from vistaline.core.errors import CoreError
-from vistaline.core.render.bright import add_light, bright_of
+from vistaline.core.render.added import Added
+from vistaline.core.render.bright import bright_of
 from vistaline.core.render.crew import Crew
 from vistaline.core.render.frame import Renderer
 from vistaline.core.render.glow import glow_of
 from vistaline.core.render.rays import rays_of
+from vistaline.core.render.shelf import Shelf
 from vistaline.core.shot.air import Emits, Fog, Particles, Shape, Veils
 from vistaline.core.shot.beams import Flare, Glow, Rays, Shaft
 from vistaline.core.shot.document import dump_shot, parse_shot
@@ -258,10 +260,10 @@ def test_glow_keeps_the_lights_sum_and_does_not_flicker() -> None:
         picture = np.zeros((256, 256, 4), np.uint16)
         picture[..., :3], picture[..., 3] = spot[..., None], 65535
         ground = np.zeros(3, np.float32)
-        bright = bright_of(picture, ground, 0.0, 1e-4, Crew(1))
-        light = glow_of(bright, 24)
-        out = np.zeros_like(picture)
-        add_light(np.zeros_like(picture) + np.uint16([0, 0, 0, 65535]), light, Crew(1), out)
+        bright = bright_of(picture, ground, 0.0, 1e-4, Crew(1), Shelf())
+        light = glow_of(bright, 24, Crew(1), Shelf())
+        out = np.zeros_like(picture) + np.uint16([0, 0, 0, 65535])
+        Added(light, 2, np.ones(3, np.float32)).to(out, Crew(1))
         sums.append(out[..., 0].sum() / picture[..., 0].sum())
         peaks.append(light.max())
     assert sums == pytest.approx([1.0] * 9, rel=0.01)
@@ -273,24 +275,30 @@ def test_rays_are_the_mean_of_512_taps(
     source: tuple[float, float], rng: np.random.Generator
 ) -> None:
     """40 dB and more, the source in the frame and outside."""
-    bright = np.zeros((90, 160, 3), np.float32)
+    bright = np.zeros((90, 160, 4), np.uint16)
     for _ in range(14):
         x, y = rng.integers(4, 150), rng.integers(4, 80)
-        bright[y : y + rng.integers(2, 9), x : x + rng.integers(2, 9)] = rng.uniform(2e4, 6e4, 3)
+        some = slice(y, y + rng.integers(2, 9)), slice(x, x + rng.integers(2, 9))
+        bright[(*some, slice(3))] = rng.uniform(2e4, 6e4, 3)
     length = 48.0
-    found = rays_of(bright, source, length, Crew(1))
+    found = rays_of(bright, source, length, Crew(1), Shelf())
     y, x = np.mgrid[:90, :160] + 0.5
     dx, dy = source[0] - x, source[1] - y
     far = np.maximum(np.hypot(dx, dy), 1e-9)
-    total = np.zeros_like(bright)
+    total = np.zeros((90, 160, 3))
     for n in range(512):
         along = (n + 0.5) / 512 * length
         there = along < far
         u, v = x + dx / far * along - 0.5, y + dy / far * along - 0.5
         i, j = np.clip(np.rint(u), 0, 159).astype(int), np.clip(np.rint(v), 0, 89).astype(int)
         inside = there & (u > -0.5) & (v > -0.5) & (u < 159.5) & (v < 89.5)
-        total += np.where(inside[..., None], bright[j, i], 0) * 2 * (1 - along / length) / 512
-    error = (found - total) / 65535
+        total += (
+            np.where(inside[..., None], bright[j, i, :3].astype(float), 0)
+            * 2
+            * (1 - along / length)
+            / 512
+        )
+    error = (found.transpose(1, 2, 0) - total) / 65535
     assert 10 * math.log10(1 / np.mean(error**2)) > 40
 
 

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
-import cv2
 import numpy as np
 
 from vistaline.core.picture.preview import alpha_at
 from vistaline.core.picture.pyramid import Pyramid
-from vistaline.core.render.bright import Darkened, OnlyBright, add_light, bright_of, share_kept
+from vistaline.core.render.added import NOTHING, Added
+from vistaline.core.render.bright import Darkened, OnlyBright, bright_of, share_kept
 from vistaline.core.render.canvas import Canvas, tiles_of
 from vistaline.core.render.composite import composite_linear
 from vistaline.core.render.crew import Crew
@@ -47,56 +47,80 @@ class Beams:
     quality: Quality
     crew: Crew
     shelf: Shelf
+    canvases: dict[tuple[int, int], Canvas] = field(default_factory=dict)
+    """The places where layers are drawn alone, by their sizes."""
 
-    def added(self, picture: np.ndarray, state: FrameState, ground: np.ndarray) -> np.ndarray:
-        """Return a frame (height, width, 4) uint16, linear and premultiplied, with all that shines.
-
-        ``ground`` (3,): what is behind it, 0..65535.
-        """
-        for kind in (Rays, Glow, Flare):
-            for each in state.air:
-                if isinstance(each.thing, kind) and getattr(each.thing, "brightness", 0) > 0:
-                    picture = self._with(picture, each, state, ground)
-        return picture
-
-    def _with(
-        self, picture: np.ndarray, each: InAir, state: FrameState, ground: np.ndarray
-    ) -> np.ndarray:
-        if isinstance(each.thing, Flare):
-            return self._flared(picture, each, state)
+    def alone(self, state: FrameState, ground: np.ndarray) -> Added | None:
+        """Return what shines, where that can be told without the frame; see :meth:`added`."""
+        found = self._shining(state)
+        if len(found) != 1:
+            return None
+        each = found[0]
         if isinstance(each.thing, Rays):
-            light = self._rays(each, state, ground)
-        else:
-            light = self._glow(picture, each, state, ground)
-        if light is None:
-            return picture
-        out = self.shelf.lend(picture.shape)
-        add_light(picture, light, self.crew, out)
-        return out
+            return self._rays(each, state, ground)
+        if isinstance(each.thing, Glow) and each.thing.layers:
+            return self._glow(None, each, state, ground)
+        return None
+
+    @staticmethod
+    def _shining(state: FrameState) -> list[InAir]:
+        """Return what is added, in order."""
+        return [
+            each
+            for kind in (Rays, Glow, Flare)
+            for each in state.air
+            if isinstance(each.thing, kind) and getattr(each.thing, "brightness", 0) > 0
+        ]
+
+    def added(self, picture: np.ndarray, state: FrameState, ground: np.ndarray) -> Added:
+        """Add to a frame (height, width, 4) uint16, linear and premultiplied, all that shines.
+
+        ``ground`` (3,): what is behind it, 0..65535. What is added last is returned: who hands the
+        frame on adds it on the way.
+        """
+        last = NOTHING
+        for each in self._shining(state):
+            if last is not NOTHING:
+                last.to(picture, self.crew)
+            last = self._added(picture, each, state, ground)
+        return last
+
+    def _added(
+        self, picture: np.ndarray, each: InAir, state: FrameState, ground: np.ndarray
+    ) -> Added:
+        if isinstance(each.thing, Rays):
+            return self._rays(each, state, ground)
+        if isinstance(each.thing, Glow):
+            return self._glow(picture, each, state, ground)
+        self._flare(picture, each, state)
+        return NOTHING
 
     def _glow(
-        self, picture: np.ndarray, each: InAir, state: FrameState, ground: np.ndarray
-    ) -> np.ndarray | None:
+        self, picture: np.ndarray | None, each: InAir, state: FrameState, ground: np.ndarray
+    ) -> Added:
+        """Return what a glow adds; of chosen layers it needs no picture of the frame."""
         glow = each.thing
         assert isinstance(glow, Glow)
         if glow.layers:
-            bright = self._alone(state, 0.5, set(glow.layers), glow.threshold, glow.knee, None)
+            alone = self._alone(state, 0.5, set(glow.layers), glow.threshold, glow.knee, None)
+            bright = np.ascontiguousarray(alone[..., :3].transpose(2, 0, 1), np.float32)
         else:
-            bright = bright_of(picture, ground, glow.threshold, glow.knee, self.crew)
-        size = glow.size * picture.shape[0] / 2
-        light = glow_of(bright, size)
-        light *= np.asarray(each.colour * glow.brightness, np.float32)
-        return light
+            assert picture is not None
+            bright = bright_of(picture, ground, glow.threshold, glow.knee, self.crew, self.shelf)
+        size = glow.size * state.camera.frame_size[1] / 2
+        gain = np.asarray(each.colour * glow.brightness, np.float32)
+        return Added(glow_of(bright, size, self.crew, self.shelf), 2, gain)
 
-    def _rays(self, each: InAir, state: FrameState, ground: np.ndarray) -> np.ndarray | None:
+    def _rays(self, each: InAir, state: FrameState, ground: np.ndarray) -> Added:
         rays, camera = each.thing, state.camera
         assert isinstance(rays, Rays)
         there = camera.camera_from_world @ [*each.pose[:3, 3], 1.0]
         if there[2] > -1e-6:
-            return None  # it is behind the camera: nothing shines towards what is seen
+            return NOTHING  # it is behind the camera: nothing shines towards what is seen
         point = camera.image_from_camera @ there[:3]
         x, y = float(point[0] / point[2]), float(point[1] / point[2])
-        scale = 0.25 if self.quality.samples < 8 else 0.5
+        doublings = 2 if self.quality.samples < 8 else 1
+        scale = 0.5**doublings
         near = float(1 / -there[2])
         giving = {
             card.layer.id
@@ -105,14 +129,10 @@ class Beams:
         }
         bright = self._alone(state, scale, giving, rays.threshold, rays.knee, ground)
         if rays.own_colour:
-            bright = np.repeat(bright.max(axis=-1, keepdims=True), 3, axis=-1)
+            bright[..., :3] = bright[..., :3].max(axis=-1, keepdims=True)
         length = rays.length * camera.frame_size[0] * scale
-        light = rays_of(bright, (x * scale, y * scale), length, self.crew)
-        light *= np.asarray(each.colour * rays.brightness, np.float32)
-        if scale < 0.5:
-            half = tuple(-(-side // 2) for side in camera.frame_size)
-            light = _enlarged(light, (half[0], half[1]))
-        return light
+        light = rays_of(bright, (x * scale, y * scale), length, self.crew, self.shelf)
+        return Added(light, doublings, np.asarray(each.colour * rays.brightness, np.float32))
 
     def _alone(
         self,
@@ -123,7 +143,7 @@ class Beams:
         knee: float,
         ground: np.ndarray | None,
     ) -> np.ndarray:
-        """Return what is bright of some layers (rows, columns, 3) float32, smaller by ``scale``.
+        """Return what is bright of some layers (rows, columns, 4) uint16, smaller by ``scale``.
 
         The others are dark, and hide it where they are in front. ``ground``: the background, if it
         shines, too.
@@ -151,31 +171,30 @@ class Beams:
         ground: np.ndarray | None,
     ) -> np.ndarray:
         width, height = camera.frame_size
-        canvas = Canvas((width, height), self.crew)
-        picture = np.empty((height, width, 4), np.uint16)
+        size = width, height
+        if size not in self.canvases:
+            self.canvases[size] = Canvas(size, self.crew)
+        canvas = self.canvases[size]
+        picture = self.shelf.lend((height, width, 4))
         behind = np.zeros(3, np.float32) if ground is None else _bright(ground, threshold, knee)
 
         def encode(y0: int, y1: int, cards: Cards, colour: np.ndarray) -> None:
             composite_linear(cards, colour, y0, picture[y0:y1])
 
         canvas.draw(placed, state.parallel, behind, encode)
-        return picture[..., :3].astype(np.float32)
+        return picture
 
-    def _flared(self, picture: np.ndarray, each: InAir, state: FrameState) -> np.ndarray:
+    def _flare(self, picture: np.ndarray, each: InAir, state: FrameState) -> None:
         flare, camera = each.thing, state.camera
         assert isinstance(flare, Flare)
         there = camera.camera_from_world @ [*each.pose[:3, 3], 1.0]
         if there[2] > -1e-6:
-            return picture
+            return
         point = camera.image_from_camera @ there[:3]
         place = float(point[0] / point[2]), float(point[1] / point[2])
         seen = self._seen(state, place, float(1 / -there[2]))
-        if seen <= 0:
-            return picture
-        out = self.shelf.lend(picture.shape)
-        out[:] = picture
-        add_flare(out, flare, each.colour * seen, place, self.crew)
-        return out
+        if seen > 0:
+            add_flare(picture, flare, each.colour * seen, place, self.crew)
 
     def _seen(self, state: FrameState, place: tuple[float, float], near: float) -> float:
         """Return how much of what shines is not hidden by what is nearer, 0..1."""
@@ -218,7 +237,3 @@ def _bright(ground: np.ndarray, threshold: float, knee: float) -> np.ndarray:
     """Return what of the background is bright."""
     light = np.float32(ground.max() / 65535)
     return np.asarray(ground * share_kept(light, threshold, max(knee, 1e-4)), np.float32)
-
-
-def _enlarged(light: np.ndarray, size: tuple[int, int]) -> np.ndarray:
-    return np.asarray(cv2.resize(light, size, interpolation=cv2.INTER_LINEAR))

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from vistaline.core.render.added import NOTHING, Added
 from vistaline.core.render.crew import Crew
 from vistaline.core.render.laying import EDGES, Cards
 from vistaline.core.render.placing import Placed
@@ -15,8 +16,10 @@ from vistaline.core.render.source import Fetched
 from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH
 from vistaline.core.render.warp import BAND
 
-__all__ = ["Canvas", "CompositeBand", "Laid", "tiles_of"]
+__all__ = ["NO_TINTS", "Canvas", "CompositeBand", "Laid", "tiles_of"]
 
+NO_TINTS = np.empty((0, 0, 4, 0), np.float32)
+"""Of cards that are laid as they are."""
 CompositeBand = Callable[[int, int, Cards, np.ndarray], None]
 """Takes the first and the last row (exclusive) of a band, its cards, and the ground (3,)."""
 
@@ -55,12 +58,14 @@ class Canvas:
         parallel: bool,
         ground: np.ndarray,
         composite_band: CompositeBand,
+        added: Added = NOTHING,
     ) -> None:
         """Call ``composite_band(y0, y1, cards, ground)`` for bands of rows.
 
-        ``cards`` near to far; ``parallel``: that order holds all over the frame.
+        ``cards`` near to far; ``parallel``: that order holds all over the frame; ``added``: light
+        to be added to it.
         """
-        laid = self.lay(cards, parallel)
+        laid = self.lay(cards, parallel, added)
 
         def work(thread: int, band: int) -> None:
             composite_band(*self.rows_of(band), laid.band(thread, band), ground)
@@ -76,7 +81,7 @@ class Canvas:
         """Return a band's first row, and the one after its last."""
         return band * BAND, min((band + 1) * BAND, self.height)
 
-    def lay(self, cards: Sequence[Placed], parallel: bool) -> Laid:
+    def lay(self, cards: Sequence[Placed], parallel: bool, added: Added = NOTHING) -> Laid:
         """Return placed cards, near to far, as they are composited; see :meth:`draw`."""
         if len(cards) > self._buffers.shape[1]:
             self._buffers = np.zeros(
@@ -101,6 +106,11 @@ class Canvas:
         stacked = np.count_nonzero(tiles) >= DEEP * tiles[:1].size
         deep = bool(stacked and not plain and not modes.any())
         fetched = [card.source.fetched if deep and not card.modifiers else None for card in cards]
+        # What is blended is not laid but mixed, pixel by pixel.
+        tints = [None if modes.any() else card.tint for card in cards]
+        tinted = np.full(len(cards), -1, np.int64)
+        some = [n for n, each in enumerate(tints) if each]
+        tinted[some] = np.arange(len(some))
         told = Cards(
             buffers=np.zeros((0, 0, 0), np.uint64),
             spans=np.array([source.bounds for source in sources], np.int64).reshape(-1, 4),
@@ -113,6 +123,11 @@ class Canvas:
             sources=fetchable(fetched, self.tiles),
             curved=curved,
             near=self._near[0],
+            tinted=tinted,
+            tints=NO_TINTS,
+            light=added.light,
+            doublings=added.doublings,
+            gain=added.gain,
         )
         sampled = [n for n, each in enumerate(fetched) if each is None]
         return Laid(self, cards, fetched, told, sampled)
@@ -134,10 +149,23 @@ class Laid:
         """Return what the kernels are told of a band; its pixels stay until the thread's next."""
         buffers, near, scratch = self.canvas.buffers_of(thread)
         for n in self.sampled:
-            self.cards[n].rows(band, buffers[n], scratch, near[self.told.curved[n]])
+            self.cards[n].rows(
+                *(band, buffers[n], scratch, near[self.told.curved[n]]),
+                tinted=self.told.tinted[n] >= 0,
+            )
         lines = slice(band * BAND_LINES, (band + 1) * BAND_LINES)
         return self.told._replace(
             buffers=buffers[: len(self.cards)].view(np.uint64)[..., 0],
             tiles=np.ascontiguousarray(self.told.tiles[:, lines]),
             near=near,
+            tints=self._tints(band),
         )
+
+    def _tints(self, band: int) -> np.ndarray:
+        size = BAND, self.canvas.width
+        found = [
+            card.tint.cells(band, card.source, size)
+            for card, at in zip(self.cards, self.told.tinted, strict=True)
+            if at >= 0 and card.tint
+        ]
+        return np.stack(found) if found else NO_TINTS

@@ -9,9 +9,11 @@ import numpy as np
 from numba import njit
 
 from vistaline.core.picture.colour import srgb_polynomial, srgb_table
+from vistaline.core.render.added import room_for, spread_row
 from vistaline.core.render.in_order import row_in_order
-from vistaline.core.render.laying import KERNEL, Cards, lay_stretch, span_of
+from vistaline.core.render.laying import KERNEL, Cards, span_of
 from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH
+from vistaline.core.render.tinted import lay_card, room
 
 __all__ = ["SRGB", "composite_linear", "composite_rgb", "composite_yuv"]
 
@@ -22,7 +24,7 @@ _Q0, _Q1, _Q2, _Q3, _Q4 = srgb_polynomial()
 
 
 @njit(inline="always")
-def _row(cards, y0, j, ground, planes):  # type: ignore[no-untyped-def]
+def _row(cards, y0, j, ground, planes, tint):  # type: ignore[no-untyped-def]
     """Composite frame row ``y0 + j`` into ``planes`` (red, green, blue, through).
 
     Linear, 0..65535; what is left of ``through`` is for the ground. Cards near to far, each in
@@ -53,7 +55,7 @@ def _row(cards, y0, j, ground, planes):  # type: ignore[no-untyped-def]
                 column += 1
             stop = min(column * TILE_WIDTH, left)
             if start < stop:
-                lay_stretch(cards, i, cards.buffers[i, j], planes, start, stop, full, end, y)
+                lay_card(cards, i, j, planes, start, stop, full, end, y, tint)
 
 
 @njit(inline="always")
@@ -71,14 +73,19 @@ def _composite(cards, ground, y0, table, light, codes, luma, cb, cr):  # type: i
     """
     rows = max(light.shape[0], codes.shape[0], luma.shape[0])
     width = max(light.shape[1], codes.shape[1], luma.shape[1])
-    planes = np.empty((4, width), np.float32)
+    planes, tint = np.empty((4, width), np.float32), room()
+    line, half_line, full = room_for(cards.light, cards.doublings)
     blue_less = np.empty((2, width), np.float32)
     red_less = np.empty((2, width), np.float32)
     # A mean of 8: two rows, and three columns weighed 1, 2, 1.
     to_cb = np.float32(224 / 255 / 1.8556 / 8)
     to_cr = np.float32(224 / 255 / 1.5748 / 8)
     for j in range(rows):
-        _row(cards, y0, j, ground, planes)
+        _row(cards, y0, j, ground, planes, tint)
+        if cards.light.shape[1]:
+            spread_row(cards.light, cards.doublings, cards.gain, y0 + j, line, half_line, full)
+            for c in range(3):
+                _lighten(planes[c], full[c, :width])
         if luma.shape[0]:
             half = j % 2
             _encode(planes, ground, luma[j], blue_less[half], red_less[half])
@@ -86,21 +93,36 @@ def _composite(cards, ground, y0, table, light, codes, luma, cb, cr):  # type: i
                 _mean_of_8(blue_less, to_cb, cb[j // 2])
                 _mean_of_8(red_less, to_cr, cr[j // 2])
             continue
+        if light.shape[0]:
+            _pack(planes[0], planes[1], planes[2], planes[3], ground, light[j])
+            continue
         for x in range(width):
             for channel in range(3):
                 value = planes[channel, x] + planes[3, x] * ground[channel]
-                if codes.shape[0]:
-                    codes[j, x, channel] = np.uint8(_code(value, table) + np.float32(0.5))
-                else:
-                    light[j, x, channel] = np.uint16(
-                        min(value + np.float32(0.5), np.float32(65535))
-                    )
-            if light.shape[0]:
-                alpha = np.float32(65535) * (np.float32(1) - planes[3, x])
-                light[j, x, 3] = np.uint16(alpha + np.float32(0.5))
+                codes[j, x, channel] = np.uint8(_code(value, table) + np.float32(0.5))
 
 
-_NO_LIGHT = np.empty((0, 0, 4), np.uint16)
+@njit(**KERNEL)
+def _lighten(plane, light):  # type: ignore[no-untyped-def]
+    for x in range(plane.shape[0]):
+        plane[x] += light[x]
+
+
+@njit(**KERNEL)
+def _pack(red, green, blue, through, ground, out):  # type: ignore[no-untyped-def]
+    """Pack a row over the ground, with alpha, into ``out`` (width,) uint64."""
+    most, half = np.float32(65535), np.float32(0.5)
+    for x in range(out.shape[0]):
+        r = min(red[x] + through[x] * ground[0] + half, most)
+        g = min(green[x] + through[x] * ground[1] + half, most)
+        b = min(blue[x] + through[x] * ground[2] + half, most)
+        a = most * (np.float32(1) - through[x]) + half
+        low = np.uint32(np.int32(r)) | (np.uint32(np.int32(g)) << np.uint32(16))
+        high = np.uint32(np.int32(b)) | (np.uint32(np.int32(a)) << np.uint32(16))
+        out[x] = np.uint64(low) | (np.uint64(high) << np.uint64(32))
+
+
+_NO_LIGHT = np.empty((0, 0), np.uint64)
 _NO_CODES = np.empty((0, 0, 3), np.uint8)
 _NO_PLANE = np.empty((0, 0), np.uint8)
 
@@ -110,7 +132,8 @@ def composite_linear(cards: Cards, ground: np.ndarray, y0: int, out: np.ndarray)
 
     ``ground`` (3,) linear, 0..65535; ``y0`` the band's first row.
     """
-    _composite(cards, ground, y0, SRGB, out, _NO_CODES, _NO_PLANE, _NO_PLANE, _NO_PLANE)
+    packed = out.view(np.uint64)[..., 0]
+    _composite(cards, ground, y0, SRGB, packed, _NO_CODES, _NO_PLANE, _NO_PLANE, _NO_PLANE)
 
 
 def composite_rgb(

@@ -16,6 +16,7 @@ from vistaline.core.looks.blending import MODES, Blend
 from vistaline.core.picture.colour import hex_to_linear, straight_codes
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render import composite
+from vistaline.core.render.added import NOTHING
 from vistaline.core.render.beams import Beams, shines_over
 from vistaline.core.render.canvas import Canvas, CompositeBand, tiles_of
 from vistaline.core.render.character import changes_frame, with_character
@@ -143,23 +144,26 @@ class Renderer:
         character = camera_at(self.shot, frame).character
         open_for = (span[1] - span[0]) / float(self.shot.frame.rate)
         over = shines_over(state)
+        alone = self._beams.alone(state, ground) if over else None
         if fine and (moving or points):
             views = views_of(moving.states if moving else [state] * points)
             drawn = [self._exactly(view, state, open_for / len(views)) for view in views]
             picture = self._mean(self._canvas, drawn)
         elif moving:
             picture = self._moving(moving, state, open_for / len(moving.states))
-        elif over or changes_frame(character):
+        elif changes_frame(character) or (over and not alone):
             picture = self._one(self._softened(state, open_for), state.parallel)
         else:
             cards = self._softened(state, open_for)
-            self._canvas.draw(cards, state.parallel, ground, composite_band)
+            self._canvas.draw(cards, state.parallel, ground, composite_band, alone or NOTHING)
             self._shelf.take_all_back()
             return
-        if over:
-            picture = self._beams.added(picture, state, ground)
+        added = alone or (self._beams.added(picture, state, ground) if over else NOTHING)
+        if added is not NOTHING and changes_frame(character):
+            added.to(picture, self._crew)
+            added = NOTHING
         picture = with_character(picture, character, self._crew, self._shelf)
-        hand_on(picture, ground, composite_band, self._crew)
+        hand_on(picture, ground, composite_band, self._crew, added)
         self._shelf.take_all_back()
 
     def _one(self, cards: Sequence[Placed], parallel: bool) -> np.ndarray:

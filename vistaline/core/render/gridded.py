@@ -8,23 +8,48 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from vistaline.core.arrays import FloatArray, Matrix3
+from vistaline.core.arrays import Matrix3
 from vistaline.core.render.laying import KERNEL
-from vistaline.core.render.warp import BAND
 from vistaline.core.stage.camera import CameraState
 
-__all__ = ["CELL", "corners_of", "line_at", "multiply", "multiply_add", "rays_of", "run_between"]
+__all__ = [
+    "CELL",
+    "corners_in",
+    "fill_ways",
+    "line_at",
+    "mix",
+    "multiply",
+    "multiply_add",
+    "rays_of",
+    "run_between",
+]
 
 CELL = 8
 """Pixels a side of the squares at whose corners things are known."""
 
 
-def corners_of(rows: int, columns: int, band: int) -> tuple[FloatArray, FloatArray]:
-    """Return the frame points x, y (lines, columns) of the corners of a band's squares."""
-    x = np.arange(0, columns + CELL, CELL, dtype=np.float64)
-    y = band * BAND + np.arange(0, rows + CELL, CELL, dtype=np.float64)
-    across, down = np.meshgrid(x, y)
-    return across, down
+def corners_in(size: tuple[int, ...]) -> tuple[int, int]:
+    """Return how many lines and columns of corners a band of ``size`` (rows, columns) has."""
+    return -(-size[0] // CELL) + 1, -(-size[1] // CELL) + 1
+
+
+@njit(**KERNEL)
+def fill_ways(rays, y0, ways, deep):  # type: ignore[no-untyped-def]
+    """Fill ``ways`` (lines, columns, 3), of length 1, and ``deep`` (lines, columns): how long a ray
+    is that goes 1 m deep; through the corners of squares from frame row ``y0`` down.
+
+    ``rays``: see :func:`rays_of`.
+    """
+    for j in range(deep.shape[0]):
+        y = y0 + float(CELL * j)
+        for i in range(deep.shape[1]):
+            x = float(CELL * i)
+            a = rays[0, 0] * x + rays[0, 1] * y + rays[0, 2]
+            b = rays[1, 0] * x + rays[1, 1] * y + rays[1, 2]
+            c = rays[2, 0] * x + rays[2, 1] * y + rays[2, 2]
+            long = np.sqrt(a * a + b * b + c * c)
+            deep[j, i] = long
+            ways[j, i, 0], ways[j, i, 1], ways[j, i, 2] = a / long, b / long, c / long
 
 
 def rays_of(camera: CameraState) -> Matrix3:
@@ -39,24 +64,26 @@ def line_at(cells, j, out):  # type: ignore[no-untyped-def]
     down = (np.float32(j) + np.float32(0.5)) * np.float32(1 / CELL)
     line = int(down)
     for kind in range(out.shape[0]):
-        _mix(cells[line, kind], cells[line + 1, kind], down - np.float32(line), out[kind])
+        mix(cells[line, kind], cells[line + 1, kind], down - np.float32(line), out[kind])
 
 
 @njit(**KERNEL)
-def _mix(above, below, share, out):  # type: ignore[no-untyped-def]
+def mix(above, below, share, out):  # type: ignore[no-untyped-def]
+    """Put what lies ``share`` of the way from ``above`` to ``below`` (N,) into ``out``."""
     for n in range(out.shape[0]):
         out[n] = above[n] + share * (below[n] - above[n])
 
 
 @njit(**KERNEL)
 def run_between(line, x0, x1, out):  # type: ignore[no-untyped-def]
-    """Put ``line`` (columns,), from pixel ``x0`` to ``x1``, into ``out``.
+    """Put ``line`` (columns,), from pixel ``x0`` to ``x1``, into ``out``, from its first on.
 
-    ``x0`` lies on a corner; ``out`` (width + CELL,) float32 is written to the end of a square.
+    ``x0`` lies on a corner; ``out`` (x1 - x0 + CELL,) float32 is written to the end of a square.
     """
-    for n in range(x0 // CELL, (x1 + CELL - 1) // CELL):
-        left = line[n]
-        step = (line[n + 1] - left) * np.float32(1 / CELL)
+    some = line[x0 // CELL :]
+    for n in range((x1 + CELL - 1) // CELL - x0 // CELL):
+        left = some[n]
+        step = (some[n + 1] - left) * np.float32(1 / CELL)
         for k in range(CELL):
             out[n * CELL + k] = left + step * (np.float32(k) + np.float32(0.5))
 

@@ -8,15 +8,17 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 from numba import njit
 
-from vistaline.core.arrays import FloatArray
+from vistaline.core.arrays import FloatArray, Matrix3
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render.gridded import (
     CELL,
-    corners_of,
+    corners_in,
+    fill_ways,
     line_at,
     multiply_add,
     rays_of,
@@ -24,10 +26,12 @@ from vistaline.core.render.gridded import (
 )
 from vistaline.core.render.lamp_shadows import Falling
 from vistaline.core.render.laying import EDGES, KERNEL
-from vistaline.core.render.modifier import Band, Modifier, Placement
+from vistaline.core.render.modifier import Band, Modifier, Placement, Tint
 from vistaline.core.render.outlines import EVERYWHERE
 from vistaline.core.render.shaft_light import falling_in_shafts
-from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH, Tile
+from vistaline.core.render.source import Source
+from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH, Tile
+from vistaline.core.render.warp import BAND
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.evaluate import FrameState
 from vistaline.core.stage.haze import (
@@ -56,6 +60,26 @@ def hazed(placed: Placement) -> Sequence[Modifier]:
     return [_Hazed(air, gain, state.gain, sky=behind_all)]
 
 
+_HIGH, _WIDE = TILE_HEIGHT // CELL, TILE_WIDTH // CELL
+_NO_PLANE, _FLAT = np.zeros(3), np.empty((0, 0))
+
+
+@dataclass(frozen=True, eq=False)
+class _Asked:
+    """Where the air is asked for, and how bright."""
+
+    index: int
+    """Which band,"""
+    size: tuple[int, int]
+    """its rows and columns of pixels,"""
+    own: float
+    """how much brighter what is kept is taken,"""
+    gain: float
+    """and what is added,"""
+    shown: np.ndarray
+    """and its tiles, 0 where nothing is wanted."""
+
+
 @dataclass(frozen=True, eq=False)
 class _Air:
     """The air of a frame before one camera; what its bands have in common is found out once."""
@@ -64,45 +88,51 @@ class _Air:
     camera: CameraState
     falling: Sequence[Falling | None]
     """What stands in each shaft."""
-    bands: dict[tuple[int, int, int], _BandOfAir] = field(default_factory=dict)
+    bands: dict[tuple[int, tuple[int, int]], _BandOfAir] = field(default_factory=dict)
 
-    def band(self, index: int, rows: int, columns: int) -> _BandOfAir:
-        key = index, rows, columns
-        if key not in self.bands:
-            self.bands[key] = self._band(*key)
-        return self.bands[key]
+    @cached_property
+    def _home(self) -> FloatArray:
+        return np.array(self.camera.position)
 
-    def _band(self, index: int, rows: int, columns: int) -> _BandOfAir:
-        x, y = corners_of(rows, columns, index)
-        ways = np.stack([x, y, np.ones_like(x)], axis=-1).reshape(-1, 3) @ rays_of(self.camera).T
-        deep = np.sqrt(np.einsum("ij,ij->i", ways, ways))
-        ways /= deep[:, None]
-        haze, home = self.haze, np.array(self.camera.position)
-        gathered = np.empty((len(haze.shafts), len(ways), SHAFT_POINTS + 3), np.float32)
-        points = np.stack([x.ravel(), y.ravel()], axis=-1)
+    @cached_property
+    def _rays(self) -> Matrix3:
+        return rays_of(self.camera)
+
+    def _band(self, index: int, size: tuple[int, int]) -> _BandOfAir:
+        if (index, size) not in self.bands:
+            self.bands[index, size] = self._begun(index, size)
+        return self.bands[index, size]
+
+    def _begun(self, index: int, size: tuple[int, int]) -> _BandOfAir:
+        shape = corners_in(size)
+        ways, deep = np.empty((*shape, 3)), np.empty(shape)
+        fill_ways(self._rays, float(index * BAND), ways, deep)
+        haze = self.haze
+        along = ways.reshape(-1, 3)
+        gathered = np.empty((len(haze.shafts), len(along), SHAFT_POINTS + 3), np.float32)
         for shaft, shadows, out in zip(haze.shafts, self.falling, gathered, strict=True):
-            begin_beam(shaft, home, ways, out)
-            seen = np.ones((len(ways), 1), np.float32)
+            begin_beam(shaft, self._home, along, out)
+            seen = np.ones((len(along), 1), np.float32)
             if shadows:
-                seen = shadows.seen_along(points, deep, out, SHAFT_POINTS)
-            gather_beam(shaft, haze.fogs, noise_table(), home, ways, seen, out)
+                x, y = np.meshgrid(CELL * np.arange(shape[1]), CELL * np.arange(shape[0]))
+                points = np.stack([x, index * BAND + y], axis=-1).reshape(-1, 2).astype(np.float64)
+                seen = shadows.seen_along(points, deep.ravel(), out, SHAFT_POINTS)
+            gather_beam(shaft, haze.fogs, noise_table(), self._home, along, seen, out)
         return _BandOfAir(ways, deep, gathered)
 
-    def cells(
-        self, index: int, x: FloatArray, near: FloatArray, scale: float, size: tuple[int, int]
-    ) -> np.ndarray:
+    def cells(self, asked: _Asked, plane: FloatArray, near: FloatArray = _FLAT) -> np.ndarray:
         """Return (lines, 4, columns) float32: what is kept and added at the corners of squares.
 
-        ``near``: 1/z there, 0 for the sky; ``size``: rows and columns of the band's pixels.
+        ``near`` (lines, columns): 1/z there, 0 for the sky; else it is that of a flat ``plane``.
         """
-        there = self.band(index, *size)
+        there = self._band(asked.index, asked.size)
         haze = self.haze
-        lines, corners = x.shape
-        found = np.empty((lines, 4, corners), np.float32)
+        lines, columns = there.deep.shape
+        found = np.zeros((lines, 4, columns), np.float32)
+        told = (float(CELL), float(asked.index * BAND), asked.own, asked.gain, asked.shown)
         look_at_cells(
-            *(haze.fogs, haze.veils, haze.shafts, there.gathered, noise_table()),
-            *(np.array(self.camera.position), there.ways, there.deep, near.ravel(), scale),
-            found,
+            *(haze.fogs, haze.veils, haze.shafts, there.gathered, noise_table(), self._home),
+            *(there.ways, there.deep, plane, near, (*told, _HIGH, _WIDE), found),
         )
         return found
 
@@ -112,11 +142,11 @@ class _BandOfAir:
     """What is the same for all cards in one band of a frame."""
 
     ways: FloatArray
-    """(N, 3) of the corners of its squares, of length 1."""
+    """(lines, columns, 3) of the corners of its squares, of length 1."""
     deep: FloatArray
-    """(N,): how long a ray is that goes 1 m deep."""
+    """(lines, columns): how long a ray is that goes 1 m deep."""
     gathered: np.ndarray
-    """(shafts, N, points + 3); see :func:`stage.haze.gather_beam`."""
+    """(shafts, lines * columns, points + 3); see :func:`stage.haze.gather_beam`."""
 
 
 def _air_of(state: FrameState, camera: CameraState, looks: Mapping[str, Pyramid]) -> _Air:
@@ -129,7 +159,7 @@ def _air_of(state: FrameState, camera: CameraState, looks: Mapping[str, Pyramid]
 
 
 @dataclass(frozen=True, eq=False)
-class _Hazed:
+class _Hazed(Tint):
     air: _Air | None
     own: float
     """How much brighter the card itself is taken,"""
@@ -142,32 +172,46 @@ class _Hazed:
         shown = band.source.tiles[band.lines]
         if not shown.any():
             return
-        size = rows, columns = band.pixels.shape[0], band.pixels.shape[1]
-        x, y = corners_of(rows, columns, band.index)
-        if self.air is None:
-            cells = np.zeros((x.shape[0], 4, x.shape[1]), np.float32)
-            cells[:, 0] = self.own
+        size = band.pixels.shape[0], band.pixels.shape[1]
+        if band.source.nearness is not None:
+            cells = self.cells(band.index, band.source, size)
         else:
-            near = np.zeros(x.shape) if self.sky else _near_at(band, x, y)
-            cells = self.air.cells(band.index, x, near, self.own, size)
-            if self.gain != self.own:
-                cells[:, 1:] *= np.float32(self.gain / self.own)
+            cells = self._cells(band.index, size, shown, _NO_PLANE, _near_body(band))
         _through(band.pixels.view(np.uint64)[..., 0], cells, shown)
 
+    def cells(self, index: int, source: Source, size: tuple[int, int]) -> np.ndarray:
+        """As in :class:`Tint`."""
+        assert source.nearness is not None
+        lines = slice(index * BAND_LINES, (index + 1) * BAND_LINES)
+        near = np.zeros(corners_in(size)) if self.sky else _FLAT
+        return self._cells(index, size, source.tiles[lines], source.nearness, near)
 
-def _near_at(band: Band, x: FloatArray, y: FloatArray) -> FloatArray:
-    """Return a card's 1/z (lines, columns) at points; of what is not there, as of what is near."""
-    if band.source.nearness is not None:
-        a, b, c = band.source.nearness
-        return np.maximum(a * x + b * y + c, 1e-6)
+    def _cells(
+        self,
+        index: int,
+        size: tuple[int, int],
+        shown: np.ndarray,
+        plane: FloatArray,
+        near: FloatArray,
+    ) -> np.ndarray:
+        if self.air:
+            return self.air.cells(_Asked(index, size, self.own, self.gain, shown), plane, near)
+        lines, columns = corners_in(size)
+        cells = np.zeros((lines, 4, columns), np.float32)
+        cells[:, 0] = self.own
+        return cells
+
+
+def _near_body(band: Band) -> FloatArray:
+    """Return 1/z (lines, columns) of what is round, at the corners of a band's squares."""
     # A body ends within squares: each corner takes the nearest that is seen round it.
-    near = np.pad(np.maximum(band.near, 0), CELL)
-    rows, columns = x.shape
-    found = np.zeros(x.shape)
-    for j in range(rows):
-        for i in range(columns):
-            found[j, i] = near[j * CELL : (j + 2) * CELL, i * CELL : (i + 2) * CELL].max()
-    return np.maximum(found, 1e-6)
+    lines, columns = corners_in(band.near.shape)
+    rows, width = band.near.shape
+    room = (CELL, lines * CELL - rows), (CELL, columns * CELL - width)
+    near = np.pad(np.maximum(band.near, 0), room)
+    squares = near.reshape(lines + 1, CELL, columns + 1, CELL).max(axis=(1, 3))
+    across = np.maximum(squares[:, :-1], squares[:, 1:])
+    return np.maximum(across[:-1], across[1:]).astype(np.float64).clip(1e-6)
 
 
 @njit(**KERNEL)
@@ -188,9 +232,9 @@ def _through(pixels, cells, tiles):  # type: ignore[no-untyped-def]
             while column < tiles.shape[1] and tiles[line, column] != 0:
                 column += 1
             x1 = min(column * TILE_WIDTH, width)
-            run_between(known[0], x0, x1, kept)
+            run_between(known[0], x0, x1, kept[x0:])
             for c in range(3):
-                run_between(known[1 + c], x0, x1, added[c])
+                run_between(known[1 + c], x0, x1, added[c, x0:])
             multiply_add(
                 *(pixels[j, x0:x1], kept[x0:x1]),
                 *(added[0, x0:x1], added[1, x0:x1], added[2, x0:x1]),
@@ -212,11 +256,10 @@ class Sky:
 
     def rows(self, band: int, out: np.ndarray, near: np.ndarray) -> None:
         """Fill ``out`` with the air's own light, as opaque as the air is."""
-        size = rows, columns = out.shape[0], out.shape[1]
-        x, _ = corners_of(rows, columns, band)
-        cells = self._air.cells(band, x, np.zeros(x.shape), 1.0, size)
-        cells[:, 1:] *= np.float32(self._gain)
-        _fill(out, cells)
+        size = out.shape[0], out.shape[1]
+        lines = slice(band * BAND_LINES, (band + 1) * BAND_LINES)
+        asked = _Asked(band, size, 1.0, self._gain, self.tiles[lines])
+        _fill(out, self._air.cells(asked, _NO_PLANE, np.zeros(corners_in(size))))
 
 
 @njit(**KERNEL)

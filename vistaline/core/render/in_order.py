@@ -11,9 +11,10 @@ from numba import njit
 
 from vistaline.core.picture.colour import srgb_table
 from vistaline.core.render.blend import ADD, SUBTRACT, blend_colours
-from vistaline.core.render.laying import KERNEL, coverage, lay_stretch, span_of
+from vistaline.core.render.laying import KERNEL, coverage, span_of
 from vistaline.core.render.sample import UNSEEN, lay_fetched
 from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH
+from vistaline.core.render.tinted import lay_card, room
 
 __all__ = ["row_in_order"]
 
@@ -46,6 +47,7 @@ def row_in_order(cards, y0, j, ground, planes):  # type: ignore[no-untyped-def]
                 edges[i], y, np.float32(0.5), spans[i, 0], spans[i, 2]
             )
     order, depth = np.empty(count, np.int64), np.empty((2, count))
+    tint = room()
     for column in range(tiles.shape[2]):
         x0, x1 = column * TILE_WIDTH, min((column + 1) * TILE_WIDTH, planes.shape[1])
         found, blended, round_ = 0, False, False
@@ -94,8 +96,7 @@ def row_in_order(cards, y0, j, ground, planes):  # type: ignore[no-untyped-def]
                             levels, homographies, i, code, opacity, edges, limits, planes, a, b, y
                         )
                     else:
-                        row = cards.buffers[i, j]
-                        lay_stretch(cards, i, row, planes, a, b, limits[i, 2], limits[i, 3], y)
+                        lay_card(cards, i, j, planes, a, b, limits[i, 2], limits[i, 3], y, tint)
             x, stop = stop, min(x1, stop + 2 * (stop - x))
 
 

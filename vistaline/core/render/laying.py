@@ -56,6 +56,16 @@ class Cards(NamedTuple):
     """(cards,) int64: a body's place in ``near``; -1 for what is flat."""
     near: np.ndarray
     """(bodies, rows, width) float32: 1/z of bodies, 0 where they are not."""
+    tinted: np.ndarray
+    """(cards,) int64: a card's place in ``tints``; -1 for what is laid as it is."""
+    tints: np.ndarray
+    """(tinted, lines, 4, columns) float32; see ``modifier.Tint``."""
+    light: np.ndarray
+    """(3, rows, columns) float32: what is added to the whole frame; without rows, nothing."""
+    doublings: int
+    """See ``added.Added``, as for the next."""
+    gain: np.ndarray
+    """(3,) float32."""
 
 
 @njit(inline="always")

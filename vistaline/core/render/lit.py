@@ -14,7 +14,7 @@ import numpy as np
 from numba import njit
 
 from vistaline.core.arrays import FloatArray
-from vistaline.core.render.gridded import CELL, line_at, multiply, rays_of, run_between
+from vistaline.core.render.gridded import CELL, corners_in, line_at, multiply, rays_of, run_between
 from vistaline.core.render.lamp_shadows import Falling, falling_on
 from vistaline.core.render.laying import KERNEL
 from vistaline.core.render.modifier import Band, Modifier, Placement
@@ -65,8 +65,8 @@ class _LitPlane:
         lamps, apart, nearness = self.lamps, self.apart, band.source.nearness
         assert nearness is not None
         ending = lamps[apart]
-        lines = -(-rows // CELL) + 1, -(-columns // CELL) + 1
-        cells = np.zeros((lines[0], 3 + 2 * len(ending), lines[1]), np.float32)
+        lines, across = corners_in((rows, columns))
+        cells = np.zeros((lines, 3 + 2 * len(ending), across), np.float32)
         home = np.array(band.camera.position)
         rays = rays_of(band.camera)
         _fill(lamps, apart, rays, home, nearness, self.normal, band.index * BAND, cells)
@@ -210,10 +210,10 @@ def _shine(pixels, cells, colours, slopes, shaded, shades, tiles):  # type: igno
                 column += 1
             x1 = min(column * TILE_WIDTH, width)
             for c in range(3):
-                run_between(known[c], x0, x1, light[c])
+                run_between(known[c], x0, x1, light[c, x0:])
             for n in range(colours.shape[0]):
-                run_between(known[3 + 2 * n], x0, x1, strong)
-                run_between(known[4 + 2 * n], x0, x1, cosine)
+                run_between(known[3 + 2 * n], x0, x1, strong[x0:])
+                run_between(known[4 + 2 * n], x0, x1, cosine[x0:])
                 _end(strong[x0:x1], cosine[x0:x1], slopes[n, 0], slopes[n, 1])
                 if shaded[n]:
                     _times(strong[x0:x1], shades[n, j, x0:x1])

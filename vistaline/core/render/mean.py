@@ -7,7 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from vistaline.core.render import composite
-from vistaline.core.render.canvas import Canvas, CompositeBand, Laid, tiles_of
+from vistaline.core.render.added import NOTHING, Added
+from vistaline.core.render.canvas import NO_TINTS, Canvas, CompositeBand, Laid, tiles_of
 from vistaline.core.render.crew import Crew
 from vistaline.core.render.laying import EDGES, Cards
 from vistaline.core.render.sample import fetchable
@@ -40,9 +41,13 @@ def mean_of(canvas: Canvas, laid: Sequence[Laid], crew: Crew, out: np.ndarray) -
 
 
 def hand_on(
-    picture: np.ndarray, ground: np.ndarray, composite_band: CompositeBand, crew: Crew
+    picture: np.ndarray,
+    ground: np.ndarray,
+    composite_band: CompositeBand,
+    crew: Crew,
+    added: Added = NOTHING,
 ) -> None:
-    """Hand a picture (height, width, 4) uint16 on as a frame, over a ground."""
+    """Hand a picture (height, width, 4) uint16 on as a frame, over a ground, with light added."""
     height, width = picture.shape[:2]
     edges = np.zeros((1, EDGES, 3), np.float32)
     edges[..., 2] = 1e6  # nowhere near one
@@ -63,6 +68,11 @@ def hand_on(
             sources=sources,
             curved=np.full(1, -1, np.int64),
             near=np.zeros((1, 1, width), np.float32),
+            tinted=np.full(1, -1, np.int64),
+            tints=NO_TINTS,
+            light=added.light,
+            doublings=added.doublings,
+            gain=added.gain,
         )
         composite_band(y0, y0 + len(rows), told, ground)
 

@@ -5,6 +5,7 @@
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -21,7 +22,7 @@ from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState
 
-__all__ = ["Band", "Maker", "Modifier", "Placement"]
+__all__ = ["Band", "Maker", "Modifier", "Placement", "Tint"]
 
 
 @dataclass(frozen=True, eq=False)
@@ -79,6 +80,26 @@ class Modifier(Protocol):
     def modify(self, band: Band) -> None:
         """Change the band's pixels in place; called by several threads, each with its bands."""
         ...
+
+
+class Tint(ABC):
+    """A modifier that keeps a share of a card's light and adds to it, slowly changing over it.
+
+    Such a one, where it is the last, is done as a card is laid, and costs no pass of its own.
+    """
+
+    @abstractmethod
+    def modify(self, band: Band) -> None:
+        """As a :class:`Modifier`."""
+
+    @abstractmethod
+    def cells(self, index: int, source: Source, size: tuple[int, int]) -> np.ndarray:
+        """Return (lines, 4, columns) float32: what is kept, and what is added, 0..65535 a colour.
+
+        At the corners of the squares (``gridded.CELL``) of the ``index``-th band of a flat
+        ``source``; ``size``: rows and columns of the band's pixels. Where the source shows nothing
+        it means nothing.
+        """
 
 
 @dataclass(frozen=True, eq=False)

@@ -1,4 +1,4 @@
-"""What changes a card's pixels before they are composited, in order: light, shadows, air, matte.
+"""What changes a card's pixels before they are composited, in order: light, shadows, matte, air.
 
 Each entry is a function that is given a card as it is placed in a frame and returns the modifier
 for it, or nothing. A new one is a class with one method and its function in the list.
@@ -98,8 +98,8 @@ def _matte(placed: Placement) -> list[Modifier] | None:
     return [_MatteOn(source, edges, np.float32(other.opacity), asks)]
 
 
-MODIFIERS: list[Maker] = [lit, _shadows, hazed, _matte]
-"""In the order in which they happen."""
+MODIFIERS: list[Maker] = [lit, _shadows, _matte, hazed]
+"""In the order in which they happen; the air last, that it is done as cards are laid."""
 
 
 def modifiers_of(placed: Placement) -> list[Modifier] | None:

@@ -9,7 +9,7 @@ import numpy as np
 
 from vistaline.core.looks.blending import MODES, Blend
 from vistaline.core.picture.pyramid import Pyramid
-from vistaline.core.render.modifier import Band, Modifier, Placement
+from vistaline.core.render.modifier import Band, Modifier, Placement, Tint
 from vistaline.core.render.modifiers import modifiers_of
 from vistaline.core.render.source import Asked, Quality, Source
 from vistaline.core.render.sources import source_on
@@ -31,15 +31,31 @@ class Placed:
     modifiers: Sequence[Modifier]
     camera: CameraState
 
-    def rows(self, band: int, out: np.ndarray, scratch: np.ndarray, near: np.ndarray) -> None:
+    @property
+    def tint(self) -> Tint | None:
+        """The last of what happens to it, if that can be done as it is laid."""
+        last = self.modifiers[-1] if self.modifiers else None
+        return last if isinstance(last, Tint) and self.source.nearness is not None else None
+
+    def rows(
+        self,
+        band: int,
+        out: np.ndarray,
+        scratch: np.ndarray,
+        near: np.ndarray,
+        *,
+        tinted: bool = False,
+    ) -> None:
         """Sample a band of the card into ``out``, with all that happens to it there.
 
-        ``near`` (rows, width) takes 1/z, where the source tells it with its pixels.
+        ``near`` (rows, width) takes 1/z, where the source tells it with its pixels; ``tinted``:
+        its :attr:`tint` happens later.
         """
         self.source.rows(band, out, near)
-        if self.modifiers:
+        left = self.modifiers[: len(self.modifiers) - tinted]
+        if left:
             given = Band(band, out, scratch, near, self.source, self.camera)
-            for modifier in self.modifiers:
+            for modifier in left:
                 modifier.modify(given)
 
 

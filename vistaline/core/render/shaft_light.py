@@ -11,6 +11,7 @@ from vistaline.core.render.lamp_shadows import Falling, falling
 from vistaline.core.shot.beams import Shaft
 from vistaline.core.shot.lamps import Lamp, LampKind
 from vistaline.core.stage.camera import CameraState
+from vistaline.core.stage.cards import Card
 from vistaline.core.stage.dressing import InAir
 from vistaline.core.stage.evaluate import FrameState
 from vistaline.core.stage.lamps import Light
@@ -30,9 +31,25 @@ def falling_in_shafts(
     found = []
     for beam in state.haze.beams:
         assert isinstance(beam.thing, Shaft)
-        casts = thrown_by(_light_of(beam), cards) if beam.thing.cut else []
+        inside = [card for card in cards if beam.thing.cut and _meets(beam, card)]
+        casts = thrown_by(_light_of(beam), inside)
         found.append(falling(casts, looks, camera))
     return found
+
+
+def _meets(beam: InAir, card: Card) -> bool:
+    """Return whether a card may stand in a shaft: not all of it before, behind or beside it."""
+    shaft = beam.thing
+    assert isinstance(shaft, Shaft)
+    u, v = np.array([[-1, 1, -1, 1], [-1, -1, 1, 1]]) / 2
+    flat = np.stack([u * card.width, v * card.height, np.zeros(4), np.ones(4)])
+    x, y, z = (np.linalg.inv(beam.pose) @ card.world_from_card @ flat)[:3]
+    slope = float(np.tan(np.radians(beam.spread / 2)))
+    half = [beam.opening / 2] * 2 if beam.round else [shaft.width / 2, shaft.height / 2]
+    outside = [z > 0, z < -shaft.length]
+    for across, wide in zip((x, y), half, strict=True):
+        outside += [across > wide - slope * z, across < slope * z - wide]
+    return not any(each.all() for each in outside)
 
 
 def _light_of(beam: InAir) -> Light:

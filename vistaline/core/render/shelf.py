@@ -7,6 +7,8 @@ from numpy.typing import DTypeLike
 
 __all__ = ["Shelf"]
 
+_ROUND = 1 << 20
+
 
 class Shelf:
     """Lends arrays; what they hold when they are lent means nothing. One thread at a time."""
@@ -26,6 +28,10 @@ class Shelf:
         if not any(each is found for each in self._used):
             self._used.append(found)
         return found
+
+    def lend_flat(self, count: int) -> np.ndarray:
+        """Return ``count`` float32, of an array that the next may use that wants a few more."""
+        return self.lend((-(-count // _ROUND) * _ROUND,), np.float32)[:count]
 
     def take_back(self, array: np.ndarray) -> None:
         """Take one back before the others."""

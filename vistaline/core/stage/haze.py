@@ -356,26 +356,50 @@ def look_along(fogs, veils, shafts, gathered, table, home, ways, far, kept, adde
         kept[i], added[i, 0], added[i, 1], added[i, 2] = found
 
 
-@njit(**_FAST)
-def look_at_cells(fogs, veils, shafts, gathered, table, home, ways, deep, near, scale, cells):  # type: ignore[no-untyped-def]
-    """Fill ``cells`` (lines, 4, columns) float32, N in all: what is kept, and added, 0..65535,
-    times ``scale``.
+@njit(inline="always")
+def _wanted(shown, line, column, high):  # type: ignore[no-untyped-def]
+    """Whether anything is shown in the tiles that the squares' corners of a column lie at."""
+    for j in range(max(line - 1, 0) // high, min(line // high, shown.shape[0] - 1) + 1):
+        for i in range(max(column - 1, 0), min(column, shown.shape[1] - 1) + 1):
+            if shown[j, i] != 0:
+                return True
+    return False
 
-    ``deep`` (N,): how long a ray is that goes 1 m deep; ``near`` (N,): 1/z of what is seen, 0 for
-    the sky.
+
+@njit(**_FAST)
+def look_at_cells(  # type: ignore[no-untyped-def]
+    fogs, veils, shafts, gathered, table, home, ways, deep, plane, near, told, cells
+):
+    """Fill ``cells`` (lines, 4, columns) float32: what is kept, and what is added, 0..65535.
+
+    ``ways`` (lines, columns, 3); ``deep`` (lines, columns): how long a ray is that goes 1 m deep;
+    ``near`` (lines, columns): 1/z of what is seen, 0 for the sky; without lines, it is that of a
+    ``plane`` (3,): a x + b y + c. ``told``: pixels a square, the first row's y, how much brighter
+    what is kept and what is added are taken, and the tiles that are shown (lines, columns), so many
+    squares high and wide.
     """
     x, y, z = home[0], home[1], home[2]
-    for i in range(ways.shape[0]):
-        there = min(deep[i] / max(near[i], 1e-9), FARTHEST)
-        a, b, c = ways[i, 0], ways[i, 1], ways[i, 2]
-        left, red, green, blue = _look(
-            fogs, veils, shafts, gathered, i, table, x, y, z, a, b, c, there
-        )
-        line, n = i // cells.shape[2], i % cells.shape[2]
-        cells[line, 0, n] = left * scale
-        cells[line, 1, n] = min(red, 16.0) * scale * 65535
-        cells[line, 2, n] = min(green, 16.0) * scale * 65535
-        cells[line, 3, n] = min(blue, 16.0) * scale * 65535
+    side, top, own, gain, shown, high, wide = told
+    more = gain * 65535
+    for line in range(cells.shape[0]):
+        base = plane[1] * (top + side * line) + plane[2]
+        for column in range((cells.shape[2] + wide - 1) // wide):
+            if not _wanted(shown, line, column, high):
+                continue
+            for n in range(column * wide, min((column + 1) * wide, cells.shape[2])):
+                if near.shape[0]:
+                    far = min(deep[line, n] / max(near[line, n], 1e-9), FARTHEST)
+                else:
+                    far = deep[line, n] / max(base + plane[0] * (side * n), 1e-6)
+                a, b, c = ways[line, n, 0], ways[line, n, 1], ways[line, n, 2]
+                i = line * cells.shape[2] + n
+                left, red, green, blue = _look(
+                    fogs, veils, shafts, gathered, i, table, x, y, z, a, b, c, far
+                )
+                cells[line, 0, n] = left * own
+                cells[line, 1, n] = min(red, 16.0) * more
+                cells[line, 2, n] = min(green, 16.0) * more
+                cells[line, 3, n] = min(blue, 16.0) * more
 
 
 @njit(inline="always")
