@@ -17,13 +17,15 @@ from numba import njit
 
 from vistaline.core.arrays import FloatArray
 from vistaline.core.picture.pyramid import BORDER, Pyramid
+from vistaline.core.render.gridded import CELL
+from vistaline.core.render.laying import KERNEL
 from vistaline.core.render.modifier import Placement
 from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.lamps import Light
 from vistaline.core.stage.thrown import Thrown, thrown_by
 
-__all__ = ["Falling", "falling", "falling_on"]
+__all__ = ["BY_CELL", "BY_PIXEL", "Falling", "Share", "falling", "falling_on"]
 
 _STEPS = 4
 """Discs to a doubling of their diameter."""
@@ -35,7 +37,6 @@ _ROOM = 2
 """Texels round a blurred picture besides its disc."""
 _IN_AIR = 16
 """Which disc shadows in the air are seen with: 16 texels across."""
-_MOST_APART = 8
 _CELLS_IN_BLUR = 5.0
 """A soft shadow is computed so often along its blur."""
 
@@ -45,7 +46,7 @@ class _Discs:
     """A card's alpha, blurred by ever larger discs."""
 
     texels: np.ndarray
-    """(all texels of all of them,) uint16."""
+    """(all texels of all of them,) uint8: small, as most of the time goes on fetching them."""
     table: np.ndarray
     """(discs, 6) float64: first texel, rows, columns, texels of its own to one of the sharpest,
     and what is added across and down."""
@@ -70,7 +71,7 @@ def _blurred(pyramid: Pyramid) -> _Discs:
     n = min(len(pyramid.levels) - 1, max(0, math.ceil(math.log2(longest / _FINEST))))
     rows, columns = (math.ceil(side / 2**n) for side in (pyramid.height, pyramid.width))
     alpha = pyramid.levels[n][BORDER : BORDER + rows, BORDER : BORDER + columns, 3]
-    sharp: np.ndarray = np.ascontiguousarray(alpha)
+    sharp: np.ndarray = (alpha.astype(np.float32) * (255 / 65535)).astype(np.float32)
     parts, table, first = [], [], 0
     share, half = 1.0, sharp
     for step in range(_STEPS * math.ceil(math.log2(max(rows, columns))) + 1):
@@ -84,7 +85,7 @@ def _blurred(pyramid: Pyramid) -> _Discs:
         room = disc.shape[0] // 2 + _ROOM
         padded = cv2.copyMakeBorder(half, room, room, room, room, cv2.BORDER_CONSTANT)
         blurred = cv2.filter2D(padded, -1, disc, borderType=cv2.BORDER_CONSTANT)
-        parts.append(blurred.ravel())
+        parts.append(np.rint(blurred).astype(np.uint8).ravel())
         # Its texel 0 is centred on 0: half a texel less than where it begins.
         table.append([first, *blurred.shape, share, room - 0.5, room - 0.5])
         first += blurred.size
@@ -102,6 +103,38 @@ def _disc(diameter: float) -> np.ndarray:
     return np.asarray(covered / covered.sum(), np.float32)
 
 
+BY_PIXEL, BY_CELL = 1, 2
+"""How what is seen of a lamp is told in a tile; together both are to be multiplied."""
+
+
+@dataclass(frozen=True, eq=False)
+class Share:
+    """Room for the share 0..1 of a lamp that is seen all over a band of the frame."""
+
+    kinds: np.ndarray
+    """(lines, columns) uint8: 0 where all of it is seen, else :data:`BY_PIXEL` or
+    :data:`BY_CELL`, or both."""
+    pixels: np.ndarray
+    """(rows, width) float32, where it is told by pixel; elsewhere it means nothing."""
+    cells: np.ndarray
+    """(lines, columns, 5, 17) float32: of each tile, at the corners of its squares."""
+
+    @staticmethod
+    def room(count: int, rows: int, width: int) -> Share:
+        """Return room for ``count`` lamps at once, all over a band: a leading axis each."""
+        lines, columns = -(-rows // TILE_HEIGHT), -(-width // TILE_WIDTH)
+        corners = TILE_HEIGHT // CELL + 1, TILE_WIDTH // CELL + 1
+        return Share(
+            np.zeros((count, lines, columns), np.uint8),
+            np.empty((count, rows, width), np.float32),
+            np.empty((count, lines, columns, *corners), np.float32),
+        )
+
+    def of(self, n: int) -> Share:
+        """Return that of the ``n``-th lamp."""
+        return Share(self.kinds[n], self.pixels[n], self.cells[n])
+
+
 @dataclass(frozen=True, eq=False)
 class Falling:
     """The shadows of one lamp on one card, for its band kernels."""
@@ -113,16 +146,19 @@ class Falling:
     size in texels; the card's opacity."""
 
     def let_through(
-        self, nearness: FloatArray, near: np.ndarray, tiles: np.ndarray, y0: int, out: np.ndarray
+        self, nearness: FloatArray, near: np.ndarray, y0: int, tiles: np.ndarray, out: Share
     ) -> None:
-        """Fill ``out`` (rows, width) float32 with the share 0..1 of the lamp that is seen.
+        """Put into ``out`` which share of the lamp is seen all over a band that begins at ``y0``.
 
         ``nearness`` (3,) of what is flat; else ``near`` (rows, width) has its 1/z. ``tiles``
         (lines, columns): 0 where nothing is asked.
         """
-        out.fill(1)
+        out.kinds[:] = 0
         for discs, told in zip(self.discs, self.told, strict=True):
-            _darken(out, told, discs.texels, discs.table, nearness, near, tiles, y0)
+            _darken(
+                *(out.kinds, out.pixels, out.cells, told, discs.texels, discs.table),
+                *(nearness, near, tiles, y0),
+            )
 
     def seen_along(
         self, points: FloatArray, deep: FloatArray, spans: np.ndarray, count: int
@@ -136,7 +172,7 @@ class Falling:
         for discs, told in zip(self.discs, self.told, strict=True):
             # In the air nothing is sharp: one of the discs will do.
             n = min(_IN_AIR, len(discs.table) - 1)
-            _darken_air(seen, told, discs.texels, discs.table[n], points, deep, spans)
+            _darken_air(seen, told, discs.texels, discs.table, n, points, deep, spans)
         return seen
 
 
@@ -190,15 +226,18 @@ def _back(told, x, y, near):  # type: ignore[no-untyped-def]
 
 
 @njit(inline="always")
-def _look_up(texels, disc, u, v):  # type: ignore[no-untyped-def]
-    """Return a blurred picture's alpha 0..65535 at texel ``u``, ``v`` of the sharpest one."""
-    first, rows, columns = int(disc[0]), int(disc[1]), int(disc[2])
-    x, y = u * disc[3] + disc[4], v * disc[3] + disc[5]
-    if not (x >= 0 and y >= 0 and x < columns - 1 and y < rows - 1):
+def _look_up(texels, table, n, u, v):  # type: ignore[no-untyped-def]
+    """Return the ``n``-th blurred picture's alpha 0..255 at texel ``u``, ``v`` of the sharpest.
+
+    The whole table is handed on: a row of it, made for every look, would be counted every time.
+    """
+    x, y = u * table[n, 3] + table[n, 4], v * table[n, 3] + table[n, 5]
+    columns = int(table[n, 2])
+    if not (x >= 0 and y >= 0 and x < columns - 1 and y < table[n, 1] - 1):
         return np.float32(0)
     i, j = int(x), int(y)
     s, t = np.float32(x - i), np.float32(y - j)
-    at = first + j * columns + i
+    at = int(table[n, 0]) + j * columns + i
     top = np.float32(texels[at]) * (1 - s) + np.float32(texels[at + 1]) * s
     at += columns
     low = np.float32(texels[at]) * (1 - s) + np.float32(texels[at + 1]) * s
@@ -206,23 +245,35 @@ def _look_up(texels, disc, u, v):  # type: ignore[no-untyped-def]
 
 
 @njit(inline="always")
-def _left(told, texels, table, x, y, near, least):  # type: ignore[no-untyped-def]
+def _step_of(blur):  # type: ignore[no-untyped-def]
+    """Return which disc, or how far between two, is as large as a blur of so many texels."""
+    return _STEPS * np.log2(np.float32(max(blur, 1.0)))
+
+
+@njit(inline="always")
+def _hidden(texels, table, u, v, step):  # type: ignore[no-untyped-def]
+    """Return how much of the lamp, 0..255, the card hides, blurred by the ``step``-th disc."""
+    step = min(step, np.float32(table.shape[0] - 1))
+    n = min(int(step), table.shape[0] - 2)
+    sharp = _look_up(texels, table, n, u, v)
+    soft = _look_up(texels, table, n + 1, u, v)
+    return sharp + (step - np.float32(n)) * (soft - sharp)
+
+
+@njit(inline="always")
+def _left(told, texels, table, x, y, near):  # type: ignore[no-untyped-def]
     """Return the share of the lamp that a place sees past the card."""
     if near <= 0:
         return np.float32(1)
     u, v, blur = _back(told, x, y, near)
     if blur < 0:
         return np.float32(1)
-    step = min(max(_STEPS * np.log2(max(blur, least, 1.0)), 0.0), table.shape[0] - 1.0)
-    n = min(int(step), table.shape[0] - 2)
-    sharp = _look_up(texels, table[n], u, v)
-    soft = _look_up(texels, table[n + 1], u, v)
-    hidden = sharp + np.float32(step - n) * (soft - sharp)
-    return np.float32(1) - hidden * np.float32(told[18] / 65535)
+    step = _step_of(blur)
+    return np.float32(1) - _hidden(texels, table, u, v, step) * np.float32(told[18] / 255)
 
 
 @njit(nogil=True, cache=True)
-def _darken_air(seen, told, texels, disc, points, deep, spans):  # type: ignore[no-untyped-def]
+def _darken_air(seen, told, texels, table, disc, points, deep, spans):  # type: ignore[no-untyped-def]
     """Multiply ``seen`` (N, count) by what is left of the lamp past one card."""
     count = seen.shape[1]
     for i in range(seen.shape[0]):
@@ -234,49 +285,82 @@ def _darken_air(seen, told, texels, disc, points, deep, spans):  # type: ignore[
             near = deep[i] / (spans[i, 0] + (n + 0.5) * step)
             u, v, blur = _back(told, x, y, near)
             if blur >= 0:
-                hidden = _look_up(texels, disc, u, v)
-                seen[i, n] *= np.float32(1) - hidden * np.float32(told[18] / 65535)
+                hidden = _look_up(texels, table, disc, u, v)
+                seen[i, n] *= np.float32(1) - hidden * np.float32(told[18] / 255)
 
 
 @njit(nogil=True, cache=True)
-def _darken(out, told, texels, table, nearness, near, tiles, y0):  # type: ignore[no-untyped-def]
-    """Multiply ``out`` (rows, width) by what is left of the lamp past one card."""
+def _darken(  # type: ignore[no-untyped-def]
+    kinds, pixels, cells, told, texels, table, nearness, near, tiles, y0
+):
+    """Multiply what is seen of a lamp, see :class:`Share`, by what is left past one card."""
     mapped = near.shape[0] > 0
     grid = np.empty((TILE_HEIGHT + 1, TILE_WIDTH + 1), np.float32)
+    row = np.empty(TILE_WIDTH, np.float32)
     for line in range(tiles.shape[0]):
         for column in range(tiles.shape[1]):
             top, left = line * TILE_HEIGHT, column * TILE_WIDTH
-            rows = min(TILE_HEIGHT, out.shape[0] - top)
-            columns = min(TILE_WIDTH, out.shape[1] - left)
+            rows = min(TILE_HEIGHT, pixels.shape[0] - top)
+            columns = min(TILE_WIDTH, pixels.shape[1] - left)
             if tiles[line, column] == 0 or rows <= 0:
                 continue
-            if mapped:
-                for j in range(rows):
+            every = 1
+            if not mapped:
+                every, least, meets = _apart(told, table, nearness, left, y0 + top, columns, rows)
+                if not meets or not _on_grid(
+                    grid, every, told, texels, table, nearness, left, y0 + top, least
+                ):
+                    continue
+            if every == CELL:
+                _times_cells(cells[line, column], grid, kinds[line, column] & BY_CELL == 0)
+                kinds[line, column] |= BY_CELL
+                continue
+            if kinds[line, column] & BY_PIXEL == 0:
+                pixels[top : top + rows, left : left + columns] = 1
+                kinds[line, column] |= BY_PIXEL
+            for j in range(rows):
+                if mapped:
                     for i in range(columns):
                         x, y = left + i + 0.5, y0 + top + j + 0.5
                         there = np.float64(near[top + j, left + i])
-                        out[top + j, left + i] *= _left(told, texels, table, x, y, there, 0.0)
-                continue
-            every, least, meets = _apart(told, table, nearness, left, y0 + top, columns, rows)
-            if not meets:
-                continue
-            _on_grid(grid, every, told, texels, table, nearness, left, y0 + top, least)
-            if every == 1:
-                for j in range(rows):
-                    for i in range(columns):
-                        out[top + j, left + i] *= grid[j, i]
-                continue
-            share = np.float32(1) / np.float32(every)
-            for j in range(rows):
-                t = np.float32(j % every) * share
-                above, below = grid[j // every], grid[j // every + 1]
-                for n in range((columns + every - 1) // every):
-                    a = above[n] + t * (below[n] - above[n])
-                    b = above[n + 1] + t * (below[n + 1] - above[n + 1])
-                    if a == 1 and b == 1:
-                        continue
-                    for i in range(n * every, min((n + 1) * every, columns)):
-                        out[top + j, left + i] *= a + (b - a) * share * np.float32(i - n * every)
+                        row[i] = _left(told, texels, table, x, y, there)
+                elif every == 1:
+                    row[:] = grid[j, :TILE_WIDTH]
+                else:
+                    share = np.float32(j % every) / np.float32(every)
+                    _between(grid[j // every], grid[j // every + 1], share, every, row)
+                _times(pixels[top + j, left : left + columns], row)
+
+
+@njit(nogil=True, cache=True)
+def _times_cells(cells, grid, first):  # type: ignore[no-untyped-def]
+    for j in range(cells.shape[0]):
+        for i in range(cells.shape[1]):
+            cells[j, i] = grid[j, i] if first else cells[j, i] * grid[j, i]
+
+
+@njit(**KERNEL)
+def _times(out, row):  # type: ignore[no-untyped-def]
+    for x in range(out.shape[0]):
+        out[x] *= row[x]
+
+
+@njit(**KERNEL)
+def _between(above, below, share, every, row):  # type: ignore[no-untyped-def]
+    """Fill ``row`` from two lines of a grid known every two or four pixels."""
+    # Two loops of fixed length, as only such are unrolled.
+    if every == 4:
+        for n in range(TILE_WIDTH // 4):
+            a = above[n] + share * (below[n] - above[n])
+            step = (above[n + 1] + share * (below[n + 1] - above[n + 1]) - a) * np.float32(1 / 4)
+            for k in range(4):
+                row[4 * n + k] = a + step * np.float32(k)
+    else:
+        for n in range(TILE_WIDTH // 2):
+            a = above[n] + share * (below[n] - above[n])
+            b = above[n + 1] + share * (below[n + 1] - above[n + 1])
+            row[2 * n] = a
+            row[2 * n + 1] = (a + b) * np.float32(0.5)
 
 
 @njit(nogil=True, cache=True)
@@ -321,7 +405,7 @@ def _apart(told, table, nearness, left, top, columns, rows):  # type: ignore[no-
             return 1, 0.0, False
     every, apart = 1, smallest / max(coarsest, 1e-6) / _CELLS_IN_BLUR
     if all_there:
-        while every < _MOST_APART and 2 * every <= apart:
+        while every < CELL and 2 * every <= apart:
             every *= 2
     return every, coarsest, True
 
@@ -338,12 +422,60 @@ def _partly(told, nearness, left, top, columns, rows):  # type: ignore[no-untype
     return False
 
 
+@njit(inline="always")
+def _blur(told, near, beyond):  # type: ignore[no-untyped-def]
+    """Return the blur in texels ``beyond`` / ``near`` metres behind the card."""
+    if np.isinf(told[16]):
+        return told[17] * beyond / near
+    return told[17] * beyond / (told[16] * near + beyond)
+
+
 @njit(nogil=True, cache=True)
 def _on_grid(grid, every, told, texels, table, nearness, left, top, least):  # type: ignore[no-untyped-def]
-    """Fill a tile's ``grid`` with what is left of the lamp, every so many pixels."""
+    """Fill a tile's ``grid`` with what is left of the lamp, every so many pixels.
+
+    Returns whether any of it is less than all. As :func:`_left`; along a row of a plane all but the
+    divisions is linear. Where a shadow is soft its disc is told at three places of a row, and by a
+    parabola between them.
+    """
+    dark, opacity = False, np.float32(told[18] / 255)
+    count = TILE_WIDTH // every
+    # The way on by one sample, of 1/z, w, u w, v w, and metres beyond the card over z.
+    step = every * nearness[0]
+    w1 = every * told[6] + told[11] * step
+    u1 = every * told[0] + told[9] * step
+    v1 = every * told[3] + told[10] * step
+    b1 = every * told[12] + told[15] * step
+    x = left + 0.5
     for j in range(TILE_HEIGHT // every + 1):
         y = top + j * every + 0.5
-        for i in range(TILE_WIDTH // every + 1):
-            x = left + i * every + 0.5
-            near = nearness[0] * x + nearness[1] * y + nearness[2]
-            grid[j, i] = _left(told, texels, table, x, y, near, least)
+        near = nearness[0] * x + nearness[1] * y + nearness[2]
+        w = told[6] * x + told[7] * y + told[8] + told[11] * near
+        u = told[0] * x + told[1] * y + told[2] + told[9] * near
+        v = told[3] * x + told[4] * y + told[5] + told[10] * near
+        beyond = told[12] * x + told[13] * y + told[14] + told[15] * near
+        sure = every > 1 and min(near, near + count * step) > 0 and min(w, w + count * w1) > 0
+        sure &= min(beyond, beyond + count * b1) > 1e-6 * max(near, near + count * step)
+        first, slope, bend = np.float32(0), np.float32(0), np.float32(0)
+        if sure:
+            half, far = count // 2, float(count)
+            first = _step_of(_blur(told, near, beyond))
+            middle = _step_of(_blur(told, near + half * step, beyond + half * b1))
+            last = _step_of(_blur(told, near + far * step, beyond + far * b1))
+            bend = (first + last - middle - middle) * np.float32(2)
+            slope = last - first - bend
+        for i in range(count + 1):
+            seen = np.float32(1)
+            if sure or (near > 0 and w > 0 and beyond > 1e-6 * near):
+                if sure:
+                    along = np.float32(i) / np.float32(count)
+                    disc = first + along * (slope + along * bend)
+                else:
+                    disc = _step_of(max(_blur(told, near, beyond), least))
+                inverse = 1 / w
+                hidden = _hidden(texels, table, u * inverse, v * inverse, disc)
+                seen -= hidden * opacity
+                dark |= hidden > 0
+            grid[j, i] = seen
+            near, w, u, v, beyond = near + step, w + w1, u + u1, v + v1, beyond + b1
+    return dark

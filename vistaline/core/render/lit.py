@@ -15,7 +15,7 @@ from numba import njit
 
 from vistaline.core.arrays import FloatArray
 from vistaline.core.render.gridded import CELL, corners_in, line_at, multiply, rays_of, run_between
-from vistaline.core.render.lamp_shadows import Falling, falling_on
+from vistaline.core.render.lamp_shadows import BY_CELL, BY_PIXEL, Falling, Share, falling_on
 from vistaline.core.render.laying import KERNEL
 from vistaline.core.render.modifier import Band, Modifier, Placement
 from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH
@@ -74,14 +74,14 @@ class _LitPlane:
         # What is no spot shines as if the edge of its cone were nowhere.
         slopes = np.where(spots[:, None], ending[:, 13:], (0.0, 1.0))
         shown = band.source.tiles[band.lines]
-        shaded = np.array([each is not None for each in self.falling], bool)
-        shades = np.empty((len(ending), *band.pixels.shape[:2]), np.float32)
-        for falling, out in zip(self.falling, shades, strict=True):
+        share = Share.room(len(ending), rows, columns)
+        for n, falling in enumerate(self.falling):
             if falling:
-                falling.let_through(nearness, _NOWHERE, shown, band.index * BAND, out)
+                falling.let_through(nearness, _NOWHERE, band.index * BAND, shown, share.of(n))
         colours = ending[:, 10:13].astype(np.float32)
         pixels = band.pixels.view(np.uint64)[..., 0]
-        _shine(pixels, cells, colours, slopes.astype(np.float32), shaded, shades, shown)
+        seen = share.kinds, share.pixels, share.cells
+        _shine(pixels, cells, colours, slopes.astype(np.float32), seen, shown)
 
 
 _NOWHERE = np.empty((0, 0), np.float32)
@@ -132,12 +132,13 @@ class _LitBody:
         places, normals = world[there], _normals(world, near)[there]
         clear = [light for light, each in zip(self.lights, self.falling, strict=True) if not each]
         total = light_at(clear, places, normals)
-        seen = np.empty(near.shape, np.float32)
+        share = Share.room(1, *near.shape).of(0)
         mapped = np.ascontiguousarray(near, np.float32)
         for light, falling in zip(self.lights, self.falling, strict=True):
             if falling:
-                falling.let_through(np.zeros(3), mapped, shown, band.index * BAND, seen)
-                total += light_at([light], places, normals) * seen[there][:, None]
+                share.pixels.fill(1)
+                falling.let_through(np.zeros(3), mapped, band.index * BAND, shown, share)
+                total += light_at([light], places, normals) * share.pixels[there][:, None]
         pixels = band.pixels[there]
         lit_pixels = np.rint(pixels[:, :3] * (total * self.gain).astype(np.float32))
         pixels[:, :3] = np.minimum(lit_pixels, pixels[:, 3:])
@@ -172,6 +173,16 @@ def _times(strong, shade):  # type: ignore[no-untyped-def]
 
 
 @njit(**KERNEL)
+def _times_between(above, below, past, out):  # type: ignore[no-untyped-def]
+    """Multiply a tile's row by what lies between two lines of corners of squares."""
+    for n in range(out.shape[0] // CELL):
+        a = above[n] + past * (below[n] - above[n])
+        step = (above[n + 1] + past * (below[n + 1] - above[n + 1]) - a) * np.float32(1 / CELL)
+        for k in range(CELL):
+            out[n * CELL + k] *= a + step * np.float32(k)
+
+
+@njit(**KERNEL)
 def _end(strong, cosine, slope, rest):  # type: ignore[no-untyped-def]
     """Let light end at the edge of its cone."""
     for x in range(strong.shape[0]):
@@ -186,21 +197,24 @@ def _add_times(out, more, times):  # type: ignore[no-untyped-def]
 
 
 @njit(**KERNEL)
-def _shine(pixels, cells, colours, slopes, shaded, shades, tiles):  # type: ignore[no-untyped-def]
+def _shine(pixels, cells, colours, slopes, seen, tiles):  # type: ignore[no-untyped-def]
     """Multiply a band's ``pixels`` (rows, width) uint64 by the light in ``cells``.
 
     ``cells`` (lines, 3 + 2 * apart, columns): light, then share and cosine of each lamp told apart,
-    of ``colours`` (apart, 3) and ``slopes`` (apart, 2), where it is ``shaded`` as far as ``shades``
-    (apart, rows, width) let it through. ``tiles`` (lines, columns): 0 where nothing is. What gets
+    of ``colours`` (apart, 3) and ``slopes`` (apart, 2); as far as they are ``seen``,
+    see ``Share``. ``tiles`` (lines, columns): 0 where nothing is. What gets
     brighter than white stays white.
     """
     width = pixels.shape[1]
+    kinds, shades, coarse = seen
     light = np.empty((3, width + CELL), np.float32)
     strong, cosine = np.empty(width + CELL, np.float32), np.empty(width + CELL, np.float32)
     known = np.empty(cells.shape[1:], np.float32)
     for j in range(pixels.shape[0]):
         line, column = j // TILE_HEIGHT, 0
         line_at(cells, j, known)
+        upper = j % TILE_HEIGHT // CELL
+        past = np.float32(j % CELL) * np.float32(1 / CELL)
         while column < tiles.shape[1]:
             if tiles[line, column] == 0:
                 column += 1
@@ -213,10 +227,17 @@ def _shine(pixels, cells, colours, slopes, shaded, shades, tiles):  # type: igno
                 run_between(known[c], x0, x1, light[c, x0:])
             for n in range(colours.shape[0]):
                 run_between(known[3 + 2 * n], x0, x1, strong[x0:])
-                run_between(known[4 + 2 * n], x0, x1, cosine[x0:])
-                _end(strong[x0:x1], cosine[x0:x1], slopes[n, 0], slopes[n, 1])
-                if shaded[n]:
-                    _times(strong[x0:x1], shades[n, j, x0:x1])
+                if slopes[n, 0] > 0:
+                    run_between(known[4 + 2 * n], x0, x1, cosine[x0:])
+                    _end(strong[x0:x1], cosine[x0:x1], slopes[n, 0], slopes[n, 1])
+                for tile in range(x0 // TILE_WIDTH, column):
+                    kind = kinds[n, line, tile]
+                    a, b = tile * TILE_WIDTH, min((tile + 1) * TILE_WIDTH, width)
+                    if kind & BY_PIXEL:
+                        _times(strong[a:b], shades[n, j, a:b])
+                    if kind & BY_CELL:
+                        some = coarse[n, line, tile]
+                        _times_between(some[upper], some[upper + 1], past, strong[a : b + CELL - 1])
                 for c in range(3):
                     _add_times(light[c, x0:x1], strong[x0:x1], colours[n, c])
             multiply(pixels[j, x0:x1], light[0, x0:x1], light[1, x0:x1], light[2, x0:x1])
