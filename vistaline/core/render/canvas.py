@@ -9,17 +9,18 @@ import numpy as np
 
 from vistaline.core.render.added import NOTHING, Added
 from vistaline.core.render.crew import Crew
-from vistaline.core.render.laying import EDGES, Cards
+from vistaline.core.render.laying import EDGES, PIECE, Cards
 from vistaline.core.render.placing import Placed
 from vistaline.core.render.sample import fetchable
-from vistaline.core.render.source import Fetched
+from vistaline.core.render.source import Fetched, Sparse
 from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH
 from vistaline.core.render.warp import BAND
 
-__all__ = ["NO_TINTS", "Canvas", "CompositeBand", "Laid", "tiles_of"]
+__all__ = ["NO_MARKS", "NO_TINTS", "Canvas", "CompositeBand", "Laid", "tiles_of"]
 
 NO_TINTS = np.empty((0, 0, 4, 0), np.float32)
 """Of cards that are laid as they are."""
+NO_MARKS = np.empty((0, 0, 0), np.uint8)
 CompositeBand = Callable[[int, int, Cards, np.ndarray], None]
 """Takes the first and the last row (exclusive) of a band, its cards, and the ground (3,)."""
 
@@ -111,6 +112,13 @@ class Canvas:
         tinted = np.full(len(cards), -1, np.int64)
         some = [n for n, each in enumerate(tints) if each]
         tinted[some] = np.arange(len(some))
+        sparse = np.full(len(cards), -1, np.int64)
+        marked = [
+            n
+            for n, card in enumerate(cards)
+            if isinstance(card.source, Sparse) and not card.modifiers and not modes.any()
+        ]
+        sparse[marked] = np.arange(len(marked))
         told = Cards(
             buffers=np.zeros((0, 0, 0), np.uint64),
             spans=np.array([source.bounds for source in sources], np.int64).reshape(-1, 4),
@@ -125,6 +133,8 @@ class Canvas:
             near=self._near[0],
             tinted=tinted,
             tints=NO_TINTS,
+            sparse=sparse,
+            marks=NO_MARKS,
             light=added.light,
             doublings=added.doublings,
             gain=added.gain,
@@ -148,7 +158,15 @@ class Laid:
     def band(self, thread: int, band: int) -> Cards:
         """Return what the kernels are told of a band; its pixels stay until the thread's next."""
         buffers, near, scratch = self.canvas.buffers_of(thread)
+        marks = NO_MARKS
+        if (self.told.sparse >= 0).any():
+            pieces = -(-self.canvas.width // PIECE)
+            marks = np.zeros((int(self.told.sparse.max()) + 1, BAND, pieces), np.uint8)
         for n in self.sampled:
+            source, at = self.cards[n].source, self.told.sparse[n]
+            if at >= 0 and isinstance(source, Sparse):
+                source.marked_rows(band, buffers[n], near[self.told.curved[n]], marks[at])
+                continue
             self.cards[n].rows(
                 *(band, buffers[n], scratch, near[self.told.curved[n]]),
                 tinted=self.told.tinted[n] >= 0,
@@ -159,6 +177,7 @@ class Laid:
             tiles=np.ascontiguousarray(self.told.tiles[:, lines]),
             near=near,
             tints=self._tints(band),
+            marks=marks,
         )
 
     def _tints(self, band: int) -> np.ndarray:

@@ -10,8 +10,10 @@ from typing import Any, NamedTuple
 import numpy as np
 from numba import njit
 
-__all__ = ["EDGES", "KERNEL", "Cards", "Sources", "coverage", "lay_stretch", "span_of"]
+__all__ = ["EDGES", "KERNEL", "PIECE", "Cards", "Sources", "coverage", "lay_stretch", "span_of"]
 
+PIECE = 16
+"""Pixels of a row of which what is sparse tells whether anything is there."""
 EDGES = 8
 """Edges a card may have: its own four, and those of the picture it catches."""
 KERNEL: dict[str, Any] = {"nogil": True, "fastmath": True, "cache": True}
@@ -60,6 +62,11 @@ class Cards(NamedTuple):
     """(cards,) int64: a card's place in ``tints``; -1 for what is laid as it is."""
     tints: np.ndarray
     """(tinted, lines, 4, columns) float32; see ``modifier.Tint``."""
+    sparse: np.ndarray
+    """(cards,) int64: a card's place in ``marks``; -1 for what may show something anywhere."""
+    marks: np.ndarray
+    """(sparse, rows, pieces) uint8: whether anything is in a piece of ``PIECE`` pixels of a row;
+    where not, the buffer means nothing."""
     light: np.ndarray
     """(3, rows, columns) float32: what is added to the whole frame; without rows, nothing."""
     doublings: int
@@ -116,6 +123,22 @@ def lay_stretch(cards, i, row, planes, start, stop, full, end, y):  # type: igno
         _lay(row[a:b], planes[0, a:b], planes[1, a:b], planes[2, a:b], planes[3, a:b], weight)
     if b < stop:
         _lay_edge(row[b:stop], planes[:, b:stop], weight, edges, b, y)
+
+
+@njit(**KERNEL)
+def lay_marked(row, marks, planes, start, stop, weight):  # type: ignore[no-untyped-def]
+    """Lay what is ``marks`` (pieces,) tells to be there, of pixels ``start`` to ``stop``."""
+    piece = start // PIECE
+    while piece * PIECE < stop:
+        if marks[piece] == 0:
+            piece += 1
+            continue
+        first = max(piece * PIECE, start)
+        while piece * PIECE < stop and marks[piece] != 0:
+            piece += 1
+        last = min(piece * PIECE, stop)
+        for x in range(first, last):
+            add_pixel(row[x], planes[3, x] * weight, planes[0], planes[1], planes[2], planes[3], x)
 
 
 @njit(inline="always")

@@ -8,7 +8,7 @@ import numpy as np
 
 from vistaline.core.render import composite
 from vistaline.core.render.added import NOTHING, Added
-from vistaline.core.render.canvas import NO_TINTS, Canvas, CompositeBand, Laid, tiles_of
+from vistaline.core.render.canvas import NO_MARKS, NO_TINTS, Canvas, CompositeBand, Laid, tiles_of
 from vistaline.core.render.crew import Crew
 from vistaline.core.render.laying import EDGES, Cards
 from vistaline.core.render.sample import fetchable
@@ -70,6 +70,8 @@ def hand_on(
             near=np.zeros((1, 1, width), np.float32),
             tinted=np.full(1, -1, np.int64),
             tints=NO_TINTS,
+            sparse=np.full(1, -1, np.int64),
+            marks=NO_MARKS,
             light=added.light,
             doublings=added.doublings,
             gain=added.gain,

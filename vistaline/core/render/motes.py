@@ -13,9 +13,10 @@ from numba import njit
 
 from vistaline.core.looks.blending import MODES, Blend
 from vistaline.core.picture.pyramid import BORDER, Pyramid
-from vistaline.core.render.laying import EDGES, KERNEL
+from vistaline.core.render.laying import EDGES, KERNEL, PIECE
 from vistaline.core.render.outlines import EVERYWHERE
 from vistaline.core.render.placing import Placed
+from vistaline.core.render.source import Sparse
 from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH, Tile
 from vistaline.core.render.warp import BAND
 from vistaline.core.stage.evaluate import FrameState
@@ -42,7 +43,7 @@ def _picture(pyramid: Pyramid, radius: float) -> np.ndarray:
     return np.ascontiguousarray(level[:rows, :columns])
 
 
-class _Between:
+class _Between(Sparse):
     """The particles between two cards; a :class:`Source`."""
 
     fetched = None
@@ -74,30 +75,57 @@ class _Between:
 
     def rows(self, band: int, out: np.ndarray, near: np.ndarray) -> None:
         """Fill a band with the particles in it, over nothing."""
-        told_near = self.nearness is None
         lines = slice(band * BAND_LINES, (band + 1) * BAND_LINES)
-        _clear(out.view(np.uint64)[..., 0], near if told_near else _NONE, self.tiles[lines])
-        if not self.tiles[lines].any():
-            return
-        y0 = band * BAND
+        shown = self.tiles[lines]
+        if shown.any():
+            _clear(out.view(np.uint64)[..., 0], shown)
+        self._draw(band, out, near)
+
+    def marked_rows(self, band: int, out: np.ndarray, near: np.ndarray, marks: np.ndarray) -> None:
+        """As in :class:`Sparse`."""
+        _clear_marked(self._drawn, band * BAND, out.view(np.uint64)[..., 0], marks)
+        self._draw(band, out, near)
+
+    def _draw(self, band: int, out: np.ndarray, near: np.ndarray) -> None:
+        told = _NONE
+        if self.nearness is None:
+            told = near
+            told.fill(0)
         for n, picture in enumerate(self._pictures):
-            _draw(self._drawn, self._near, n, picture, out, near if told_near else _NONE, y0)
+            _draw(self._drawn, self._near, n, picture, out, told, band * BAND)
 
 
 _NONE = np.zeros((0, 0), np.float32)
 
 
 @njit(cache=True, nogil=True)
-def _clear(out, near, tiles):  # type: ignore[no-untyped-def]
+def _clear(out, tiles):  # type: ignore[no-untyped-def]
     """Put nothing where something may be."""
     for j in range(out.shape[0]):
         line = j // TILE_HEIGHT
         for column in range(tiles.shape[1]):
-            x0, x1 = column * TILE_WIDTH, min((column + 1) * TILE_WIDTH, out.shape[1])
-            if near.shape[0] > 0:
-                near[j, x0:x1] = 0
             if tiles[line, column] != 0:
-                out[j, x0:x1] = 0
+                out[j, column * TILE_WIDTH : (column + 1) * TILE_WIDTH] = 0
+
+
+@njit(cache=True, nogil=True)
+def _clear_marked(drawn, y0, out, marks):  # type: ignore[no-untyped-def]
+    """Mark the pieces of a band's rows that sprites touch, and put nothing there."""
+    rows, columns = out.shape
+    for n in range(drawn.shape[0]):
+        radius = drawn[n, 4]
+        top = min(drawn[n, 1], drawn[n, 3]) - radius - y0
+        low = max(drawn[n, 1], drawn[n, 3]) + radius - y0
+        if low < 0 or top >= rows:
+            continue
+        left = min(drawn[n, 0], drawn[n, 2]) - radius
+        right = max(drawn[n, 0], drawn[n, 2]) + radius
+        i0, i1 = max(int(np.floor(left)), 0), min(int(np.ceil(right)) + 1, columns)
+        for j in range(max(int(np.floor(top)), 0), min(int(np.ceil(low)) + 1, rows)):
+            for piece in range(i0 // PIECE, (i1 + PIECE - 1) // PIECE):
+                if marks[j, piece] == 0:
+                    marks[j, piece] = 1
+                    out[j, piece * PIECE : (piece + 1) * PIECE] = 0
 
 
 @njit(cache=True, nogil=True)

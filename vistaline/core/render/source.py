@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -10,7 +11,17 @@ import numpy as np
 from vistaline.core.arrays import FloatArray, Matrix3
 from vistaline.core.picture.pyramid import Pyramid
 
-__all__ = ["DRAFT", "FINAL", "QUALITIES", "STANDARD", "Asked", "Fetched", "Quality", "Source"]
+__all__ = [
+    "DRAFT",
+    "FINAL",
+    "QUALITIES",
+    "STANDARD",
+    "Asked",
+    "Fetched",
+    "Quality",
+    "Source",
+    "Sparse",
+]
 
 
 @dataclass(frozen=True)
@@ -102,3 +113,12 @@ class Source(Protocol):
         ``nearness`` tells that.
         """
         ...
+
+
+class Sparse(ABC):
+    """A source that shows little, here and there: only where it does it need be composited."""
+
+    @abstractmethod
+    def marked_rows(self, band: int, out: np.ndarray, near: np.ndarray, marks: np.ndarray) -> None:
+        """As :meth:`Source.rows`, but only where ``marks`` (BAND, pieces) uint8, all 0 before, is
+        set to 1: for each piece of ``laying.PIECE`` pixels where something is."""

@@ -9,7 +9,7 @@ import numpy as np
 from numba import njit
 
 from vistaline.core.render.gridded import CELL, mix, run_between
-from vistaline.core.render.laying import KERNEL, coverage, lay_stretch
+from vistaline.core.render.laying import KERNEL, coverage, lay_marked, lay_stretch
 
 __all__ = ["lay_card", "room"]
 
@@ -24,7 +24,10 @@ def lay_card(cards, i, j, planes, start, stop, full, end, y, tint):  # type: ign
     From ``full`` to ``end`` it covers them wholly; ``y``: the row in the frame. ``tint``: of
     :func:`room`.
     """
-    if cards.tinted[i] < 0:
+    if cards.sparse[i] >= 0:
+        marks = cards.marks[cards.sparse[i], j]
+        lay_marked(cards.buffers[i, j], marks, planes, start, stop, cards.opacity[i])
+    elif cards.tinted[i] < 0:
         lay_stretch(cards, i, cards.buffers[i, j], planes, start, stop, full, end, y)
     else:
         cells = cards.tints[cards.tinted[i]]
