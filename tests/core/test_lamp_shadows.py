@@ -5,12 +5,15 @@ from __future__ import annotations
 import math
 from typing import Any
 
+import cv2
 import numpy as np
 import pytest
 
 from tests.conftest import make_shot, pyramid_of
+from tests.core.test_mounts import do
 from tests.core.test_lamps import lamp, lit
 from tests.core.test_render import flat
+from vistaline.core.errors import EditError
 from vistaline.core.picture.colour import encode_srgb
 from vistaline.core.render.frame import Renderer
 from vistaline.core.shot.shot import Shot
@@ -133,3 +136,58 @@ def test_soft_shadows_are_those_of_256_points_on_the_lamp(values: dict[str, Any]
         error = (frame - 255 * encode_srgb(light))[there]
         assert there.sum() > 5000
         assert 10 * math.log10(255**2 / np.mean(error**2)) > 46
+
+
+def test_a_lamp_throws_a_picture_as_a_taking_camera_would() -> None:
+    """Against OpenCV's pinhole camera (``cv2.projectPoints``) in the lamp's place: 40 dB."""
+    shot, looks = stage(hidden=True)
+    slide = np.zeros((90, 120, 4), np.uint16)
+    slide[..., 3], slide[10:50, 20:70, 0], slide[30:80, 50:110, 2] = 65535, 60000, 40000
+    looks["figure"] = pyramid_of(slide)
+    shot = shot.evolve(layers=shot.layers[:1])
+    thrower = {"kind": "spot", "position": (0.5, 0.4, -1.0), "pan": 8, "tilt": -6, "cone": 40}
+    gobo = {"shape": "picture", "picture": "figure", "blur": 0.0}
+    thrown = lit(shot, lamp(falloff="none", gobo=gobo, softness=0.0, **thrower))
+    state = evaluate(thrown, [0])[0]
+    frame = Renderer(thrown, looks, threads=1).linear(0)[..., :3] / 65535
+    clear = lit(shot, lamp(falloff="none", **thrower | {"cone": 120}))
+    whole = Renderer(clear, looks, threads=1).linear(0)[..., :3] / 65535
+    x, y = np.meshgrid(np.arange(SIZE[0]) + 0.5, np.arange(SIZE[1]) + 0.5)
+    places, _ = _on(state.cards[0].world_from_card, state.camera, x, y)
+    # A camera at the lamp: x to the right, y down, z ahead; its picture just within the cone.
+    ahead = state.lights[0].way
+    right = np.cross(ahead, [0, 1, 0])
+    right /= np.linalg.norm(right)
+    turn = np.stack([right, -np.cross(right, ahead), ahead])
+    focal = 150 / (2 * math.tan(math.radians(20)))  # the picture's diagonal is 150 texels
+    matrix = np.array([[focal, 0, 60], [0, focal, 45], [0, 0, 1.0]])
+    own = (places.reshape(-1, 3) - state.lights[0].place) @ turn.T
+    seen, _ = cv2.projectPoints(own, np.zeros(3), np.zeros(3), matrix, None)
+    u, v = np.floor(seen.reshape(*x.shape, 2)).astype(int).transpose(2, 0, 1)
+    inside = (u >= 0) & (v >= 0) & (u < 120) & (v < 90)
+    colours = slide[np.clip(v, 0, 89), np.clip(u, 0, 119), :3] / 65535
+    wanted = whole * np.where(inside[..., None], colours, 0)
+    sure = cv2.Laplacian(encode_srgb(wanted).astype(np.float32), cv2.CV_32F).max(axis=-1) < 0.01
+    there = sure & (Renderer(shot, looks, threads=1).linear(0)[..., 3] == 65535)
+    error = 255 * (encode_srgb(frame) - encode_srgb(wanted))[there]
+    assert inside[there].sum() > 3000
+    assert 10 * math.log10(255**2 / np.mean(error**2)) > 40
+
+
+def test_a_lamp_that_throws_a_shape_is_told_what_is_wrong() -> None:
+    shot, _ = stage()
+    shot = lit(shot, lamp(kind="point"))
+    name = shot.lamps[0].id
+    with pytest.raises(EditError, match="Only a spot or a sun"):
+        do(shot, "set_gobo", lamp=name, shape="window")
+    spot = do(shot, "set_lamp", lamp=name, kind="spot")
+    with pytest.raises(EditError, match="no picture 'none such'"):
+        do(spot, "set_gobo", lamp=name, shape="picture", picture="none such")
+    thrown = do(spot, "set_gobo", lamp=name, shape="picture")
+    assert thrown.lamps[0].gobo.picture in shot.pictures
+    # The picture stays as long as it is thrown.
+    rid = do(thrown, "remove_layers", layers=[each.id for each in shot.layers])
+    assert thrown.lamps[0].gobo.picture in rid.pictures
+    again = do(thrown, "set_gobo", lamp=name, shape="blinds", rows=7, bars=40, blur=10)
+    assert (again.lamps[0].gobo.rows, again.lamps[0].gobo.bars) == (7, 0.4)
+    assert do(again, "set_gobo", lamp=name, shape="none").lamps[0].gobo is None

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from vistaline.core import edits
+from vistaline.core.looks.gobos import Gobo, GoboShape
 from vistaline.core.shot.air import Emits, Fog, Particles
 from vistaline.core.shot.beams import Flare, Glow, Rays, Shaft
 from vistaline.core.shot.lamps import Falloff, Lamp, LampKind
@@ -218,7 +219,7 @@ def leaf_by_lamplight(tour: Shot) -> Shot:
             ),
         )
     )
-    return tour.evolve(
+    shot = tour.evolve(
         name="A leaf by lamplight",
         frame=tour.frame.evolve(duration=140),
         cameras=(tour.camera.evolve(route=route),),
@@ -238,6 +239,24 @@ def leaf_by_lamplight(tour: Shot) -> Shot:
                 cone=38.0,
                 softness=1.0,
             ),
+            Lamp(
+                id="moon",
+                name="Moon through the branches",
+                kind=LampKind.SPOT,
+                position=(-1.1, 1.5, 0.9),
+                pan=-22.0,
+                tilt=-31.0,
+                colour="#b9c8f2",
+                brightness=0.5,
+                falloff=Falloff.NONE,
+                cone=62.0,
+                softness=0.5,
+                gobo=Gobo(shape=GoboShape.LEAVES, blur=0.02, seed=4),
+            ),
             Lamp(id="dim", name="Night", kind=LampKind.AMBIENT, brightness=0.16, colour="#8fa3d8"),
         ),
     )
+    # The branches sway a little.
+    for frame, turn in ((0, -22.0), (52, -20.6), (96, -21.8), (139, -20.9)):
+        shot = _keyed(shot, frame, "set_lamp", lamp="moon", pan=turn)
+    return shot

@@ -11,6 +11,7 @@ from vistaline.core.easing import EASE_NAMES
 from vistaline.core.edits.lamps import brightest_in
 from vistaline.core.edits.starts import STARTS
 from vistaline.core.geometry.light import COOLEST, HOTTEST
+from vistaline.core.looks.gobos import GoboShape
 from vistaline.core.shot.air import Particles
 from vistaline.core.shot.dressing import row_name
 from vistaline.core.shot.lamps import Falloff, LampKind
@@ -38,6 +39,14 @@ _FALLOFFS = {
     Falloff.RANGE: "to nothing at its range",
     Falloff.NONE: "not at all",
 }
+_GOBOS = [
+    ("none", "its light only"),
+    (GoboShape.WINDOW.value, "a window"),
+    (GoboShape.ARCH.value, "a round-headed window"),
+    (GoboShape.BLINDS.value, "blinds"),
+    (GoboShape.LEAVES.value, "leaves"),
+    (GoboShape.PICTURE.value, "a picture"),
+]
 _KIND_WORDS = {
     "fog": "Fog",
     "veils": "Veils",
@@ -89,6 +98,8 @@ def panel(shot_id: int) -> Any:
         kind_choices=[(kind.value, words) for kind, (words, _) in KINDS.items()],
         falloff_choices=[(each.value, words) for each, words in _FALLOFFS.items()],
         temperatures=_KELVIN,
+        gobo_shapes=_GOBOS,
+        pictures=[(key, key) for key in shot.pictures],
         limits=(COOLEST, HOTTEST),
         standing=[(each.id, each.name) for each in shot.layers if each.is_lit],
         mounts=shot.mounts,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from typing import Literal
 
 import numpy as np
 
@@ -16,6 +17,7 @@ from vistaline.core.edits.registry import (
     without_rows,
 )
 from vistaline.core.errors import EditError
+from vistaline.core.looks.gobos import Gobo, GoboShape
 from vistaline.core.model import HexColour
 from vistaline.core.shot.lamps import MOST_LAMPS, Falloff, Lamp, LampKind
 from vistaline.core.shot.mounts import carry_of
@@ -230,6 +232,57 @@ def drag_lamp_seen(
     across, up = dx * depth / camera.focal_px, -dy * depth / camera.focal_px
     way = camera.world_from_camera[:3, :2] @ [across, up]
     return _shifted(shot, found, way, playhead)
+
+
+_THROWING = (LampKind.SPOT, LampKind.PARALLEL)
+
+
+@verb("what a lamp throws")
+def set_gobo(
+    shot: Shot,
+    *,
+    lamp: str,
+    shape: GoboShape | Literal["none"] | None = None,
+    picture: str | None = None,
+    columns: int | None = None,
+    rows: int | None = None,
+    bars: float | None = None,
+    seed: int | None = None,
+    blur: float | None = None,
+    width: float | None = None,
+) -> Shot:
+    """Let a spot or a sun throw a shape or a picture of the shot; bars and blur in percent.
+
+    Without a shape it throws nothing any more.
+    """
+    found = shot.lamp(lamp)
+    if shape == "none":
+        return with_lamp(shot, found.evolve(gobo=None))
+    if found.kind not in _THROWING:
+        raise EditError(
+            f"{found.name} shines to all sides. Only a spot or a sun throws a shape.",
+            field="shape",
+        )
+    if picture and picture not in shot.pictures:
+        raise EditError(f"There is no picture {picture!r} in this shot.", field="picture")
+    values = {
+        "shape": shape,
+        "picture": picture,
+        "columns": columns,
+        "rows": rows,
+        "bars": None if bars is None else bars / 100,
+        "seed": seed,
+        "blur": None if blur is None else blur / 100,
+        "width": width,
+    }
+    changes = {key: each for key, each in values.items() if each is not None}
+    gobo = (found.gobo or Gobo()).evolve(**changes)
+    if gobo.shape is GoboShape.PICTURE and not gobo.picture:
+        first = next(iter(shot.pictures), "")
+        if not first:
+            raise EditError("This shot has no picture that a lamp could throw.", field="shape")
+        gobo = gobo.evolve(picture=first)
+    return with_lamp(shot, found.evolve(gobo=gobo))
 
 
 def _shifted(shot: Shot, lamp: Lamp, way: FloatArray, playhead: int) -> Shot:

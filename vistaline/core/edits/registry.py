@@ -130,6 +130,7 @@ def pictures_used(shot: Shot, layers: Iterable[Layer]) -> dict[str, PictureRef]:
     """Return the pictures of a shot that some layers show."""
     used = {layer.picture for layer in layers}
     used |= {each.picture for each in shot.dressing if isinstance(each, Particles)}
+    used |= {each.gobo.picture for each in shot.lamps if each.gobo}
     return {key: picture for key, picture in shot.pictures.items() if key in used}
 
 

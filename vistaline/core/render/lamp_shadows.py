@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from weakref import WeakKeyDictionary
 
 import cv2
@@ -23,7 +23,7 @@ from vistaline.core.render.modifier import Placement
 from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.lamps import Light
-from vistaline.core.stage.thrown import Thrown, thrown_by
+from vistaline.core.stage.thrown import Thrown, gobos_of, thrown_by
 
 __all__ = ["BY_CELL", "BY_PIXEL", "Falling", "Share", "falling", "falling_on"]
 
@@ -55,42 +55,53 @@ class _Discs:
     height: float
 
 
-_KEPT: WeakKeyDictionary[Pyramid, _Discs] = WeakKeyDictionary()
+_KEPT: WeakKeyDictionary[Pyramid, dict[tuple[int, bool], _Discs]] = WeakKeyDictionary()
 """As long as their pyramids: making them takes a third of a second."""
 
 
-def blurred_alpha(pyramid: Pyramid) -> _Discs:
-    """Return a picture's alpha blurred by discs."""
-    if pyramid not in _KEPT:
-        _KEPT[pyramid] = _blurred(pyramid)
-    return _KEPT[pyramid]
+def blurred_by_discs(pyramid: Pyramid, channel: int, *, dark_around: bool) -> _Discs:
+    """Return what a picture hides, blurred by discs; see :class:`stage.thrown.Thrown`."""
+    kept = _KEPT.setdefault(pyramid, {})
+    key = channel, dark_around
+    if key not in kept:
+        kept[key] = _blurred(pyramid, *key)
+    return kept[key]
 
 
-def _blurred(pyramid: Pyramid) -> _Discs:
+def _blurred(pyramid: Pyramid, channel: int, dark_around: bool) -> _Discs:
     longest = max(pyramid.width, pyramid.height)
     n = min(len(pyramid.levels) - 1, max(0, math.ceil(math.log2(longest / _FINEST))))
     rows, columns = (math.ceil(side / 2**n) for side in (pyramid.height, pyramid.width))
-    alpha = pyramid.levels[n][BORDER : BORDER + rows, BORDER : BORDER + columns, 3]
-    sharp: np.ndarray = (alpha.astype(np.float32) * (255 / 65535)).astype(np.float32)
+    inside = pyramid.levels[n][BORDER : BORDER + rows, BORDER : BORDER + columns, channel]
+    sharp = inside.astype(np.float32) * np.float32(255 / 65535)
+    if channel < 3:
+        sharp = 255 - sharp
+    around = 255.0 if dark_around else 0.0
     parts, table, first = [], [], 0
-    share, half = 1.0, sharp
+    share, half = 1.0, np.asarray(sharp)
     for step in range(_STEPS * math.ceil(math.log2(max(rows, columns))) + 1):
         while 2 ** (step / _STEPS) * share > _WIDEST:
-            even = cv2.copyMakeBorder(
-                half, 0, half.shape[0] % 2, 0, half.shape[1] % 2, cv2.BORDER_CONSTANT
-            )
+            even = _within(half, (0, half.shape[0] % 2), (0, half.shape[1] % 2), around)
             size = (even.shape[1] // 2, even.shape[0] // 2)
             half, share = cv2.resize(even, size, interpolation=cv2.INTER_AREA), share / 2
         disc = _disc(2 ** (step / _STEPS) * share)
         room = disc.shape[0] // 2 + _ROOM
-        padded = cv2.copyMakeBorder(half, room, room, room, room, cv2.BORDER_CONSTANT)
-        blurred = cv2.filter2D(padded, -1, disc, borderType=cv2.BORDER_CONSTANT)
+        padded = _within(half, (room, room), (room, room), around)
+        blurred = cv2.filter2D(padded, -1, disc, borderType=cv2.BORDER_REPLICATE)
         parts.append(np.rint(blurred).astype(np.uint8).ravel())
         # Its texel 0 is centred on 0: half a texel less than where it begins.
         table.append([first, *blurred.shape, share, room - 0.5, room - 0.5])
         first += blurred.size
     texels = (pyramid.width / 2**n, pyramid.height / 2**n)
     return _Discs(np.concatenate(parts), np.array(table, np.float64), *texels)
+
+
+def _within(
+    picture: np.ndarray, down: tuple[int, int], across: tuple[int, int], around: float
+) -> np.ndarray:
+    return np.asarray(
+        cv2.copyMakeBorder(picture, *down, *across, cv2.BORDER_CONSTANT, value=around)
+    )
 
 
 def _disc(diameter: float) -> np.ndarray:
@@ -141,9 +152,9 @@ class Falling:
 
     discs: Sequence[_Discs]
     told: FloatArray
-    """(shadows, 19): texels of the sharpest disc from a frame's point (9), and from 1/z (3); metres
+    """(shadows, 20): texels of the sharpest disc from a frame's point (9), and from 1/z (3); metres
     beyond the card from a point (3), and from 1/z; the lamp's distance from the card's plane; its
-    size in texels; the card's opacity."""
+    size in texels; the card's opacity; what is hidden beside it, 0..255."""
 
     def let_through(
         self, nearness: FloatArray, near: np.ndarray, y0: int, tiles: np.ndarray, out: Share
@@ -176,13 +187,31 @@ class Falling:
         return seen
 
 
-def falling_on(placed: Placement, light: Light) -> Falling | None:
-    """Return the shadows that a lamp throws on a placed card; None if there are none."""
+def falling_on(placed: Placement, light: Light) -> list[tuple[Light, Falling | None]]:
+    """Return a lamp with what stands in its light on the way to a placed card.
+
+    A lamp that throws a picture is three, one of each colour, each with its own share of it.
+    """
     card, state = placed.card, placed.state
-    if not card.layer.takes_shadows:
-        return None
-    others = [state.cards[i] for i in state.order if state.cards[i] is not card]
-    return falling(thrown_by(light, others), placed.looks, placed.camera)
+    casts: list[Thrown] = []
+    if card.layer.takes_shadows:
+        casts = thrown_by(
+            light, [state.cards[i] for i in state.order if state.cards[i] is not card]
+        )
+    aspect = 1.0
+    if light.lamp.gobo and light.lamp.gobo.picture in placed.looks:
+        picture = placed.looks[light.lamp.gobo.picture]
+        aspect = picture.width / picture.height
+    gobos = gobos_of(light, aspect)
+    if len(gobos) < 2:
+        return [(light, falling([*gobos, *casts], placed.looks, placed.camera))]
+    return [
+        (
+            replace(light, colour=light.colour * (np.arange(3) == each.channel)),
+            falling([each, *casts], placed.looks, placed.camera),
+        )
+        for each in gobos
+    ]
 
 
 def falling(
@@ -194,8 +223,11 @@ def falling(
     # A place is the camera's plus a point's ray over 1/z; times 1/z that is linear in both.
     ray = camera.world_from_camera[:3, :3] @ np.linalg.inv(camera.image_from_camera)
     home = np.array([*camera.position, 1.0])
-    discs = [blurred_alpha(looks[each.caster.texture]) for each in thrown]
-    told = np.zeros((len(thrown), 19))
+    discs = [
+        blurred_by_discs(looks[each.texture], each.channel, dark_around=each.dark_around)
+        for each in thrown
+    ]
+    told = np.zeros((len(thrown), 20))
     for row, each, of in zip(told, thrown, discs, strict=True):
         texels = np.diag([of.width, of.height, 1.0]) @ each.unit_from_world
         row[:9] = (texels[:, :3] @ ray).ravel()
@@ -203,8 +235,9 @@ def falling(
         row[12:15] = each.beyond[:3] @ ray
         row[15] = each.beyond @ home
         row[16] = each.before
-        row[17] = each.size * of.width / each.caster.width
-        row[18] = each.caster.opacity
+        row[17] = each.size * of.width / each.width
+        row[18] = each.opacity
+        row[19] = 255 * each.dark_around
     return Falling(discs, told)
 
 
@@ -226,7 +259,7 @@ def _back(told, x, y, near):  # type: ignore[no-untyped-def]
 
 
 @njit(inline="always")
-def _look_up(texels, table, n, u, v):  # type: ignore[no-untyped-def]
+def _look_up(texels, table, n, u, v, around):  # type: ignore[no-untyped-def]
     """Return the ``n``-th blurred picture's alpha 0..255 at texel ``u``, ``v`` of the sharpest.
 
     The whole table is handed on: a row of it, made for every look, would be counted every time.
@@ -234,7 +267,7 @@ def _look_up(texels, table, n, u, v):  # type: ignore[no-untyped-def]
     x, y = u * table[n, 3] + table[n, 4], v * table[n, 3] + table[n, 5]
     columns = int(table[n, 2])
     if not (x >= 0 and y >= 0 and x < columns - 1 and y < table[n, 1] - 1):
-        return np.float32(0)
+        return np.float32(around)
     i, j = int(x), int(y)
     s, t = np.float32(x - i), np.float32(y - j)
     at = int(table[n, 0]) + j * columns + i
@@ -251,12 +284,12 @@ def _step_of(blur):  # type: ignore[no-untyped-def]
 
 
 @njit(inline="always")
-def _hidden(texels, table, u, v, step):  # type: ignore[no-untyped-def]
+def _hidden(texels, table, u, v, step, around):  # type: ignore[no-untyped-def]
     """Return how much of the lamp, 0..255, the card hides, blurred by the ``step``-th disc."""
     step = min(step, np.float32(table.shape[0] - 1))
     n = min(int(step), table.shape[0] - 2)
-    sharp = _look_up(texels, table, n, u, v)
-    soft = _look_up(texels, table, n + 1, u, v)
+    sharp = _look_up(texels, table, n, u, v, around)
+    soft = _look_up(texels, table, n + 1, u, v, around)
     return sharp + (step - np.float32(n)) * (soft - sharp)
 
 
@@ -269,7 +302,7 @@ def _left(told, texels, table, x, y, near):  # type: ignore[no-untyped-def]
     if blur < 0:
         return np.float32(1)
     step = _step_of(blur)
-    return np.float32(1) - _hidden(texels, table, u, v, step) * np.float32(told[18] / 255)
+    return np.float32(1) - _hidden(texels, table, u, v, step, told[19]) * np.float32(told[18] / 255)
 
 
 @njit(nogil=True, cache=True)
@@ -285,7 +318,7 @@ def _darken_air(seen, told, texels, table, disc, points, deep, spans):  # type: 
             near = deep[i] / (spans[i, 0] + (n + 0.5) * step)
             u, v, blur = _back(told, x, y, near)
             if blur >= 0:
-                hidden = _look_up(texels, table, disc, u, v)
+                hidden = _look_up(texels, table, disc, u, v, told[19])
                 seen[i, n] *= np.float32(1) - hidden * np.float32(told[18] / 255)
 
 
@@ -401,7 +434,8 @@ def _apart(told, table, nearness, left, top, columns, rows):  # type: ignore[no-
         # A card's texels all lie in its sharpest picture; its blur reaches half of itself farther.
         room = widest / 2 + 2 * coarsest + 2
         wide, high = table[0, 2] - 2 * table[0, 4] - 1, table[0, 1] - 2 * table[0, 5] - 1
-        if u1 < -room or v1 < -room or u0 > wide + room or v0 > high + room:
+        beside = told[19] == 0
+        if beside and (u1 < -room or v1 < -room or u0 > wide + room or v0 > high + room):
             return 1, 0.0, False
     every, apart = 1, smallest / max(coarsest, 1e-6) / _CELLS_IN_BLUR
     if all_there:
@@ -473,7 +507,7 @@ def _on_grid(grid, every, told, texels, table, nearness, left, top, least):  # t
                 else:
                     disc = _step_of(max(_blur(told, near, beyond), least))
                 inverse = 1 / w
-                hidden = _hidden(texels, table, u * inverse, v * inverse, disc)
+                hidden = _hidden(texels, table, u * inverse, v * inverse, disc, told[19])
                 seen -= hidden * opacity
                 dark |= hidden > 0
             grid[j, i] = seen

@@ -28,10 +28,10 @@ __all__ = ["lit"]
 
 def lit(placed: Placement) -> Sequence[Modifier]:
     """Return what lamps do to a card: nothing, where there are none or it takes no light."""
-    lights = placed.state.lights
-    if not lights or not placed.card.layer.is_lit:
+    if not placed.state.lights or not placed.card.layer.is_lit:
         return []
-    falling = [falling_on(placed, light) for light in lights]
+    found = [each for light in placed.state.lights for each in falling_on(placed, light)]
+    lights, falling = [light for light, _ in found], [shadows for _, shadows in found]
     if placed.source.nearness is None:
         return [_LitBody(lights, falling, placed.state.gain)]
     normal = np.ascontiguousarray(placed.card.world_from_card[:3, 2])

@@ -46,7 +46,7 @@ def live_shadows(state: FrameState) -> list[Cast]:
 def _cast(
     state: FrameState, light: Light, thrown: Thrown, caster: int, receiver: int
 ) -> Cast | None:
-    card, onto = thrown.caster, state.cards[receiver]
+    card, onto = state.cards[caster], state.cards[receiver]
     flat = onto.layer.is_lit and onto.layer.body is None
     if caster == receiver or not flat or not onto.layer.takes_shadows:
         return None

@@ -134,6 +134,7 @@ def _lamps(shot: ShotParts, layers: Collection[str], mounts: Collection[str]) ->
             ("aim", lamp.aim, layers, "aims at"),
             ("rides_with", lamp.rides_with, layers, "travels with"),
             ("ride", lamp.ride and lamp.ride.on, mounts, "rides on"),
+            ("gobo", lamp.gobo and lamp.gobo.picture, shot.pictures, "throws"),
         ):
             if named and named not in known:
                 yield ShotError(

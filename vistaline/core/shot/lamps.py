@@ -9,6 +9,7 @@ from pydantic import Field
 
 from vistaline.core.geometry.light import COOLEST, HOTTEST
 from vistaline.core.keyable import ANGLE, COLOUR, METRES, PERCENT, SHARE, SIZE, Keyed, Kind
+from vistaline.core.looks.gobos import Gobo
 from vistaline.core.model import Degrees, HexColour, Part, Position, Share
 from vistaline.core.shot.mounts import Ride
 
@@ -100,6 +101,9 @@ class Lamp(Part):
         allow_inf_nan=False,
         description="Its diameter in metres, of parallel light as if it stood 10 m away: the "
         "larger it is, the softer its shadows.",
+    )
+    gobo: Gobo | None = Field(
+        None, description="What it throws, of a spot or a parallel light: a shape or a picture."
     )
     rides_with: str = Field(
         "", max_length=80, description="The id of a layer it travels with, its place told from it."

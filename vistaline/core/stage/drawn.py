@@ -12,6 +12,7 @@ from typing import assert_never
 from vistaline.core.arrays import Rgba16
 from vistaline.core.looks.fields import draw_field
 from vistaline.core.looks.frame_styles import draw_framed
+from vistaline.core.looks.gobos import GoboShape, draw_gobo
 from vistaline.core.looks.lettering import draw_title, extents
 from vistaline.core.looks.occluders import draw_occluder
 from vistaline.core.picture.pyramid import BORDER, Pyramid, PyramidStore
@@ -20,7 +21,13 @@ from vistaline.core.stage.camera import camera_states
 from vistaline.core.stage.cards import cards_over
 from vistaline.core.stage.poses import framed_as, texture_of, window_aspect
 from vistaline.core.stage.shadows import draw_shadow
-from vistaline.core.stage.textures import DrawnLook, PictureLook, ShadowLook, texture_called
+from vistaline.core.stage.textures import (
+    DrawnLook,
+    GoboLook,
+    PictureLook,
+    ShadowLook,
+    texture_called,
+)
 from vistaline.core.stage.tracks import layer_looking, track_of
 
 __all__ = ["Looks", "drawing_of", "look_called"]
@@ -83,6 +90,13 @@ def look_called(shot: Shot, texture: str) -> Drawing | None:
     match look:
         case None | PictureLook():
             return None
+        case GoboLook(lamp):
+            gobo = next((each.gobo for each in shot.lamps if each.id == lamp), None)
+            if gobo is None or gobo.shape is GoboShape.PICTURE:
+                return None
+            # What is keyed of it changes how it falls, not what is drawn.
+            said = gobo.evolve(blur=0.0, width=1.0)
+            return Drawing(_named("gobo 1", said.model_dump_json()), lambda _: draw_gobo(said))
         case DrawnLook(layer, frame):
             drawn = shot, layers[layer]
             return drawing_of(*(drawn if frame is None else layer_looking(*drawn, frame)))

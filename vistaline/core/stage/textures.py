@@ -2,11 +2,12 @@
 
 The grammar of the names, which the page and the renderer know looks by::
 
-    name    = picture | layer | layer "@" frame | shadow
+    name    = picture | layer | layer "@" frame | shadow | gobo
     picture = a key of the shot's pictures: its pixels as they are
     layer   = "~" id of a layer whose look is drawn: title, field, occluder, a framed picture
     frame   = the first frame at which a look that has keys looks like this
     shadow  = "shadow " steps " " name: the shadow of that look, so many steps soft
+    gobo    = "gobo " id of a lamp: the shape that it throws
 
 Names are only made and read here.
 """
@@ -16,7 +17,7 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass
 
-__all__ = ["DrawnLook", "PictureLook", "ShadowLook", "texture_called"]
+__all__ = ["DrawnLook", "GoboLook", "PictureLook", "ShadowLook", "texture_called"]
 
 
 @dataclass(frozen=True)
@@ -51,7 +52,17 @@ class ShadowLook:
         return f"shadow {self.steps} {self.of}"
 
 
-Texture = PictureLook | DrawnLook | ShadowLook
+@dataclass(frozen=True)
+class GoboLook:
+    """The shape that a lamp throws."""
+
+    lamp: str
+
+    def __str__(self) -> str:
+        return f"gobo {self.lamp}"
+
+
+Texture = PictureLook | DrawnLook | ShadowLook | GoboLook
 
 
 def texture_called(name: str, pictures: Collection[str], layers: Collection[str]) -> Texture | None:
@@ -66,6 +77,8 @@ def texture_called(name: str, pictures: Collection[str], layers: Collection[str]
         _, steps, source = name.split(" ", 2)
         of = texture_called(source, pictures, layers)
         return ShadowLook(int(steps), of) if of else None
+    if name.startswith("gobo "):
+        return GoboLook(name.removeprefix("gobo "))
     if name.removeprefix("~") in layers:
         return DrawnLook(name.removeprefix("~"))
     drawn, _, frame = name.rpartition("@")

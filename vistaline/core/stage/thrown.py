@@ -7,17 +7,20 @@ diameter on the card is the lamp's, times the way from card to place over that f
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from vistaline.core.arrays import FloatArray
+from vistaline.core.looks.gobos import GoboShape
 from vistaline.core.shot.lamps import LampKind
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.lamps import Light
+from vistaline.core.stage.textures import GoboLook
 
-__all__ = ["Thrown", "thrown_by"]
+__all__ = ["Thrown", "gobos_of", "thrown_by"]
 
 PARALLEL_AWAY = 10.0
 """Metres at which a parallel lamp's size is told: as if it stood there."""
@@ -28,7 +31,12 @@ _GRAZING = 1e-9
 class Thrown:
     """One card in the light of one lamp."""
 
-    caster: Card
+    caster: Card | None
+    """None: what a lamp throws itself, its gobo."""
+    texture: str
+    width: float
+    """Metres of the caster, as its texture is wide."""
+    opacity: float
     unit_from_world: FloatArray
     """(3, 4): from a place, homogeneous, to where it looks back at the lamp through the card: unit
     texture coordinates (0..1, y down)."""
@@ -37,7 +45,12 @@ class Thrown:
     before: float
     """Metres of the lamp before the card's plane; infinite of parallel light."""
     size: float
-    """The lamp's diameter in metres; of parallel light, how much the blur grows by a metre."""
+    """The lamp's diameter in metres; of parallel light, how much the blur grows by a metre; of a
+    gobo, whose ``before`` is 0, the blur itself."""
+    channel: int = 3
+    """Which of the texture's channels hides: alpha; or as far as this colour is dark."""
+    dark_around: bool = False
+    """Whether beside the caster it is dark."""
 
     def blur_at(self, beyond: FloatArray) -> FloatArray:
         """Return the blur's diameter on the card, in metres, for places so far ``beyond`` it."""
@@ -58,6 +71,51 @@ def thrown_by(light: Light, cards: Sequence[Card]) -> list[Thrown]:
         return []
     found = (_thrown(light, card) for card in cards if _casts(card))
     return [each for each in found if each]
+
+
+def gobos_of(light: Light, aspect: float) -> list[Thrown]:
+    """Return what a lamp throws itself: its gobo, of ``aspect`` (width over height); or nothing.
+
+    A shape is one; a picture is one for each colour, red first. In a cone it is as large as lies
+    just within.
+    """
+    lamp, gobo = light.lamp, light.lamp.gobo
+    if gobo is None or lamp.kind not in (LampKind.SPOT, LampKind.PARALLEL):
+        return []
+    parallel = lamp.kind is LampKind.PARALLEL
+    width = gobo.width
+    if not parallel:
+        across = 2 * math.tan(math.radians(lamp.cone / 2))
+        width = across * aspect / math.hypot(aspect, 1)
+    height = width / aspect
+    way = light.way
+    right = np.cross(way, [0.0, 1.0, 0.0])
+    if np.linalg.norm(right) < 1e-6:
+        right = np.array([1.0, 0.0, 0.0])
+    right = right / np.linalg.norm(right)
+    up = np.cross(right, way)
+    ahead = np.array([*way, -float(way @ light.place)])
+    u = np.array([*right, -float(right @ light.place)]) / width
+    v = np.array([*-up, float(up @ light.place)]) / height
+    scale = np.array([0.0, 0.0, 0.0, 1.0]) if parallel else ahead
+    # In front of the lamp only; parallel light comes from anywhere.
+    beyond = np.array([0.0, 0.0, 0.0, 1.0]) if parallel else ahead
+    picture = gobo.shape is GoboShape.PICTURE
+    return [
+        Thrown(
+            caster=None,
+            texture=gobo.picture if picture else str(GoboLook(lamp.id)),
+            width=width,
+            opacity=1.0,
+            unit_from_world=np.stack([u + 0.5 * scale, v + 0.5 * scale, scale]),
+            beyond=beyond,
+            before=0.0,
+            size=gobo.blur * width,
+            channel=channel,
+            dark_around=True,
+        )
+        for channel in (range(3) if picture and gobo.picture else [0])
+    ]
 
 
 def _casts(card: Card) -> bool:
@@ -82,6 +140,9 @@ def _thrown(light: Light, card: Card) -> Thrown | None:
     beyond = -plane * (1 / side if parallel else np.sign(side))
     return Thrown(
         caster=card,
+        texture=card.texture,
+        width=card.width,
+        opacity=card.opacity,
         unit_from_world=unit_from_card @ card_from_world @ onto * np.sign(side),
         beyond=beyond,
         before=np.inf if parallel else abs(side),
