@@ -141,3 +141,42 @@ def test_a_lamp_throws_shadows_rides_on_a_layer_and_all_is_exposed_for_it(page: 
     assert float(page.locator("#v-set_exposure-stops").input_value()) < -1
     looks = page.locator("text=white is clipped")
     expect(looks).to_have_count(0)
+
+
+def test_a_spot_throws_a_window_and_what_is_clipped_is_hatched(page: Page) -> None:
+    dressed(page, ROOM, "Spot")
+    with change(page):
+        page.select_option("#v-set_gobo-shape", "window")
+    type_in(page, "#v-set_gobo-columns", "3")
+    type_in(page, "#v-set_lamp-brightness", "900")
+    gate = page.locator("[data-part=gate]")
+    idle(page)
+    before = gate.screenshot()
+    page.click(".view-menu summary")
+    page.click("[data-do=clipped]")
+    idle(page)
+    page.wait_for_timeout(400)
+    assert gate.screenshot() != before
+    page.reload()
+    idle(page)
+    expect(page.locator("[data-do=clipped]")).to_have_attribute("aria-pressed", "true")
+    page.evaluate("localStorage.removeItem('vistaline-clipped')")
+
+
+def test_a_shaft_comes_out_of_the_window_that_is_clicked_and_a_slider_turns_it(page: Page) -> None:
+    open_bench(page, own(ROOM), "dress")
+    with change(page):
+        page.click("text=+ Shaft")
+    box = page.locator("[data-part=gate]").bounding_box()
+    assert box
+    page.click("[data-point=point_dressing]")
+    with change(page):
+        page.mouse.click(box["x"] + 0.12 * box["width"], box["y"] + 0.45 * box["height"])
+    # Out of the left wall, to the right.
+    page.click("summary:text('Opening')")
+    assert -100 < float(page.locator("#v-set_dressing-pan").input_value()) < -80
+    slider = page.locator("[data-turns=v-set_dressing-brightness]")
+    with change(page):
+        slider.focus()
+        page.keyboard.press("Home")
+    assert float(page.locator("#v-set_dressing-brightness").input_value()) == 0

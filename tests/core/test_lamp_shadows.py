@@ -10,8 +10,8 @@ import numpy as np
 import pytest
 
 from tests.conftest import make_shot, pyramid_of
-from tests.core.test_mounts import do
 from tests.core.test_lamps import lamp, lit
+from tests.core.test_mounts import do
 from tests.core.test_render import flat
 from vistaline.core.errors import EditError
 from vistaline.core.picture.colour import encode_srgb

@@ -19,7 +19,7 @@ from vistaline.core.shot.mounts import FOLLOWS
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.keyed import shot_at_frame
 from vistaline.core.stage.particles import MOST_ALIVE, alive_of
-from vistaline.web.dress_fields import groups_of
+from vistaline.web.dress_fields import groups_of, sliders_of
 from vistaline.web.keys import keys_facts, pins_of, playhead_asked
 from vistaline.web.shots import findings_of, open_shot
 
@@ -86,6 +86,7 @@ def panel(shot_id: int) -> Any:
         chosen=next((lamp for lamp in shot.lamps if f"lamp:{lamp.id}" == wanted), None),
         thing=thing,
         groups=groups_of(shot, thing) if thing else [],
+        sliders=sliders_of(shot, thing) if thing else [],
         starts=_starts(),
         alive=alive_of(thing) if isinstance(thing, Particles) else 0,
         most_alive=MOST_ALIVE,

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from types import MappingProxyType
 from typing import Any
 
+from vistaline.core.edits.starts import STARTS
 from vistaline.core.keyable import Kind, value_called
 from vistaline.core.shot.air import Emits, Particles, Shape
 from vistaline.core.shot.dressing import Dressing
@@ -93,6 +95,8 @@ class Field:
     step: str = "1"
     choices: Sequence[tuple[str, str]] = ()
     empty: str = ""
+    reach: float = 0.0
+    """Of a slider: where it ends."""
     keyed: bool = True
 
 
@@ -101,9 +105,10 @@ Group = tuple[str, Sequence[Field]]
 
 
 def groups_of(shot: Shot, thing: Dressing) -> list[Group]:
-    """Return all fields of a thing that mean something as it is now."""
+    """Return all fields of a thing that mean something as it is now, but its sliders."""
     left_out = _left_out(thing)
     found: list[Group] = []
+    left_out |= {each.name for each in sliders_of(shot, thing)}
     for heading, names in _GROUPS[thing.kind]:
         fields = [_field(shot, thing, name) for name in names if name not in left_out]
         if fields:
@@ -111,9 +116,26 @@ def groups_of(shot: Shot, thing: Dressing) -> list[Group]:
     return found
 
 
-def sliders_of(shot: Shot, thing: Dressing, names: Sequence[str]) -> list[Field]:
-    """Return the fields that are turned most."""
-    return [_field(shot, thing, name) for name in names]
+def sliders_of(shot: Shot, thing: Dressing) -> list[Field]:
+    """Return the two or three fields that are turned most, each with how far its slider goes."""
+    starts = [each for each in STARTS.values() if each.thing.kind == thing.kind]
+    names = next((each.sliders for each in starts if _looks_like(thing, each.thing)), ())
+    found = [_field(shot, thing, name) for name in names]
+    return [
+        replace(each, reach=_reach(each)) for each in found if each.name not in _left_out(thing)
+    ]
+
+
+def _looks_like(thing: Dressing, other: Dressing) -> bool:
+    """Return whether a starting point is of the same sort: fog that hugs the ground, or not."""
+    thins = [getattr(each, "thins", 0) > 0 for each in (thing, other)]
+    return thins[0] == thins[1]
+
+
+def _reach(field: Field) -> float:
+    """Return where a slider ends: at a limit near by, else at a power of two well above."""
+    ample = 2.0 ** math.ceil(math.log2(max(field.value, 1e-4) * 2))
+    return min(ample, field.high) if field.high is not None else ample
 
 
 def _left_out(thing: Dressing) -> set[str]:

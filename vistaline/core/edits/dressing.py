@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated, Any
 
 import numpy as np
@@ -21,12 +22,16 @@ from vistaline.core.shot.lamps import LampKind
 from vistaline.core.shot.mounts import Ride, carry_of
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import camera_states
+from vistaline.core.stage.cards import card_of
 from vistaline.core.stage.dressing import stands
 from vistaline.core.stage.sheet import PlanView, lifted
+from vistaline.core.stage.surfaces import surface_of
 
 __all__ = ["with_dress"]
 
 verb = REGISTRY.verb
+_UPRIGHT = 0.3
+"""How far the normal of what counts as upright may lean."""
 
 
 def with_dress(shot: Shot, thing: Dressing) -> Shot:
@@ -178,6 +183,50 @@ def drag_dressing_seen(shot: Shot, *, thing: str, dx: float, dy: float, frame: i
     depth = depth_before(camera, pose[:3, 3], found.name)
     across, up = dx * depth / camera.focal_px, -dy * depth / camera.focal_px
     return _shifted(shot, found, camera.world_from_camera[:3, :2] @ [across, up])
+
+
+@verb("put where it is seen")
+def point_dressing(
+    shot: Shot, *, thing: str, layer: str, frame: int, x: float, y: float, alone: bool = False
+) -> Shot:
+    """Put a thing where a layer is seen at a frame pixel, such as a window of the picture.
+
+    A shaft then comes out of that surface, towards the camera's side of it; where the surface is
+    upright it falls as steeply as before. ``alone`` as in :func:`focusing.focus_on_point`.
+    """
+    found = shot.dress(thing)
+    if not layer:
+        raise EditError("Nothing is seen there. Click on a layer.")
+    onto = shot.layer(layer)
+    if onto.is_backdrop or onto.on_lens:
+        raise EditError(f"{onto.name} is at no distance. Click something that stands.")
+    shot = shot if not alone else shot.evolve(cuts=())
+    camera = camera_states(shot, [frame])[0]
+    # Itself, one pixel on, and one below: three places tell which way a surface faces.
+    points = np.array([[x, x + 1, x]]), np.array([[y, y, y + 1]])
+    near = surface_of(onto).trace(card_of(shot, onto, camera), camera, *points).near[0]
+    if not near[0] > 0:
+        raise EditError(f"{onto.name} is not seen there. Click on it.")
+    turn, home = camera.world_from_camera[:3, :3], np.array(camera.position)
+    near = np.where(near > 0, near, near[0])
+    places = [
+        home + turn @ camera.ray(float(u), float(v)) / float(each)
+        for u, v, each in zip(points[0][0], points[1][0], near, strict=True)
+    ]
+    pose = carry_of(_ride_of(found), shot.mounts).pose(
+        space.pose(getattr(found, "position", (0.0, 0.0, 0.0)), 0.0, 0.0)
+    )
+    if isinstance(found, Shaft) and not _ride_of(found):
+        side = np.cross(places[1] - places[0], places[2] - places[0])
+        side /= max(float(np.linalg.norm(side)), 1e-12)
+        way = side if side @ (home - places[0]) > 0 else -side
+        lean = math.degrees(math.asin(min(max(float(way[1]), -1.0), 1.0)))
+        upright = abs(way[1]) < _UPRIGHT
+        found = found.evolve(
+            pan=round(math.degrees(math.atan2(-way[0], -way[2])), 2),
+            tilt=min(found.tilt, 0.0) if upright else round(lean, 2),
+        )
+    return _shifted(shot, found, places[0] - pose[:3, 3])
 
 
 def _ride_of(thing: Dressing) -> Ride | None:

@@ -36,7 +36,7 @@ export class Cards {
     this.middle = { value: new THREE.Matrix4() }; // the same, through the middle of the lens
     this.behind = { texture: { value: null }, frame: { value: new THREE.Vector2() } };
     // The lamps of a frame, as the shader is told them: all cards share these.
-    this.lamps = { place: { value: [] }, way: { value: [] }, colour: { value: [] }, law: { value: [] }, cone: { value: [] } };
+    this.lamps = { place: { value: [] }, way: { value: [] }, colour: { value: [] }, law: { value: [] }, cone: { value: [] }, clips: { value: true } };
     // And its air.
     this.air = { fogLaw: { value: [] }, fogColour: { value: [] }, home: { value: new THREE.Vector3() }, gain: { value: 1 } };
     this.shape = new THREE.PlaneGeometry(1, 1);
@@ -74,7 +74,7 @@ export class Cards {
         lightness: { value: false }, grow: { value: new THREE.Vector2(1, 1) }, matte: { value: null }, matteFromFrame: { value: new THREE.Matrix3() }, matteOpacity: { value: 1 }, inside: { value: true },
         ...Object.fromEntries(COPIES.map((n) => [`copy${n}`, { value: null }])), pads: { value: COPIES.map(() => 0) },
         texels: { value: new THREE.Vector2(1, 1) }, blur: { value: 0 }, infocus: { value: 0 }, first: { value: 0 }, tintBlur: { value: 0 }, tintAt: { value: 0 }, tintLimit: { value: 1 },
-        normal: { value: new THREE.Vector3() }, lampPlace: this.lamps.place, lampWay: this.lamps.way, lampColour: this.lamps.colour, lampLaw: this.lamps.law, lampCone: this.lamps.cone,
+        normal: { value: new THREE.Vector3() }, lampPlace: this.lamps.place, lampWay: this.lamps.way, lampColour: this.lamps.colour, lampLaw: this.lamps.law, lampCone: this.lamps.cone, clips: this.lamps.clips,
         ...this.air, own: { value: 1 }, sky: { value: false },
         shadow: { value: null }, strength: { value: 0 }, cardFromShadow: { value: new THREE.Matrix4() },
       },

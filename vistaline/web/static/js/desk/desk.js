@@ -141,7 +141,11 @@ export class Desk {
   #turned() {
     const inspector = document.getElementById("inspector");
     inspector.inert = false;
-    if ("turns" in inspector.dataset) inspector.scrollTop = 0;
+    if ("turns" in inspector.dataset) {
+      inspector.scrollTop = 0;
+      // Below a list: what was chosen there comes into sight.
+      inspector.querySelector("[data-begins]")?.scrollIntoView({ block: "center" });
+    }
     delete inspector.dataset.turns;
   }
 
@@ -308,7 +312,7 @@ export class Desk {
       if (picks) Object.assign(values, { alone: scene.as === "camera" }, also ? { [also.name]: also.value } : {});
       scene.edit(verb, values);
     };
-    viewfinder.tint(Boolean(picks));
+    viewfinder.tint(picks === "focus");
     viewfinder.ask(taken, () => {
       unsay();
       viewfinder.tint(false);

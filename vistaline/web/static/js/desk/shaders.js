@@ -147,7 +147,7 @@ const LIGHT = `
   #endif
   #ifdef LIT
   uniform vec3 normal; uniform vec3 lampPlace[LIT]; uniform vec3 lampWay[LIT]; uniform vec3 lampColour[LIT];
-  uniform vec4 lampLaw[LIT]; uniform vec2 lampCone[LIT];
+  uniform vec4 lampLaw[LIT]; uniform vec2 lampCone[LIT]; uniform bool clips;
   vec4 lit(vec4 seen) {
     #ifdef SOLID
     vec3 side = normalize(cross(dFdx(stands), dFdy(stands)));
@@ -170,7 +170,8 @@ const LIGHT = `
       }
       light += lampColour[n] * share;
     }
-    return vec4(min(seen.rgb * light, vec3(seen.a)), seen.a);
+    vec3 found = seen.rgb * light;
+    return vec4(clips ? min(found, vec3(seen.a)) : found, seen.a);
   }
   #else
   vec4 lit(vec4 seen) { return seen; }
@@ -324,12 +325,15 @@ export const PREMULTIPLY_FRAGMENT = `
 export const OUT_VERTEX = `varying vec2 place; void main() { place = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }`;
 // IEC 61966-2-1, as in vistaline.core.picture.colour.
 export const OUT_FRAGMENT = `
-  uniform sampler2D picture; uniform bool checks; varying vec2 place;
+  uniform sampler2D picture; uniform bool checks; uniform bool marks; varying vec2 place;
   void main() {
     vec4 pixel = texture2D(picture, place);
     vec2 square = floor(gl_FragCoord.xy / 10.0);
     float check = mod(square.x + square.y, 2.0) < 0.5 ? 0.6 : 0.35;
     vec3 c = pixel.rgb + (checks ? (1.0 - pixel.a) * check : 0.0);
+    // What is clipped is hatched, dark on light, so that it shows on white and on any colour.
+    float stripe = mod(gl_FragCoord.x + gl_FragCoord.y, 9.0);
+    if (marks && max(c.r, max(c.g, c.b)) > 1.004) c = stripe < 3.0 ? vec3(0.55, 0.02, 0.2) : min(c, 1.0);
     vec3 low = c * 12.92; vec3 high = 1.055 * pow(max(c, 0.0031308), vec3(1.0 / 2.4)) - 0.055;
     gl_FragColor = vec4(mix(high, low, vec3(lessThanEqual(c, vec3(0.0031308)))), 1.0);
   }`;

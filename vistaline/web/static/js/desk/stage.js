@@ -35,7 +35,7 @@ export class Stage {
     this.adding = pass(ADD_FRAGMENT, { share: { value: 1 } });
     this.added = new THREE.Scene().add(this.adding);
     Object.assign(this.adding.material, { transparent: true, blending: THREE.CustomBlending, blendSrc: THREE.SrcAlphaFactor, blendDst: THREE.OneMinusSrcAlphaFactor });
-    this.sheet = pass(OUT_FRAGMENT, { checks: { value: false } });
+    this.sheet = pass(OUT_FRAGMENT, { checks: { value: false }, marks: { value: false } });
     this.out = new THREE.Scene().add(this.sheet);
     this.motes = new Motes(this.renderer);
     this.over = new Over(this.renderer);
@@ -108,9 +108,10 @@ export class Stage {
     return e;
   }
 
-  #paint(record, onto, { window, shares = {}, tinted = false, checks = false, motes = null }, point = null) {
+  #paint(record, onto, { window, shares = {}, tinted = false, checks = false, clipped = false, motes = null }, point = null) {
     const [across, up] = window;
     const { cards, renderer } = this;
+    cards.lamps.clips.value = !clipped;
     const scaled = new THREE.Matrix4().makeScale(across, up, 1);
     cards.middle.value.fromArray(record.clip).premultiply(scaled);
     cards.clip.value.fromArray(point ? this.#through(record, point) : record.clip).premultiply(scaled);
@@ -152,7 +153,7 @@ export class Stage {
     strew(record.order.length);
     this.over.add(record.air, onto, [across, up]);
     this.#keepPrograms();
-    this.#shows(onto.texture, checks);
+    this.#shows(onto.texture, checks, clipped);
   }
 
   /** What was compiled stays: a card that goes out of focus and back would wait for it again. */
@@ -165,9 +166,9 @@ export class Stage {
   }
 
   /** What the last pass brings to the screen. */
-  #shows(texture, checks = false) {
+  #shows(texture, checks = false, marks = false) {
     const { uniforms } = this.sheet.material;
-    [uniforms.picture.value, uniforms.checks.value] = [texture, checks];
+    [uniforms.picture.value, uniforms.checks.value, uniforms.marks.value] = [texture, checks, marks];
   }
 
   #colour(background) {
@@ -201,7 +202,8 @@ export class Stage {
   /**
    * Draw a frame, with a `coarse`th of its pixels each way; with another beside it, both half as
    * large. `view` tells how: the canvas' `size`, the frame's share of it (`window`), what share of
-   * a layer is shown (`shares`, by its id), whether `tinted` by focus, whether over `checks`.
+   * a layer is shown (`shares`, by its id), whether `tinted` by focus, whether over `checks`, and
+   * whether what is `clipped` is marked.
    */
   draw(sight, view, coarse = 1, beside = null) {
     this.#size(view.size);

@@ -97,11 +97,12 @@ export class Viewfinder {
     return scene.dragging ? null : `${scene.current.data.version} ${scene.frame} ${scene.beside ? scene.take : ""}`;
   }
 
-  /** Set how the frame is looked at: beyond its edges, at which quality, over checks. */
-  show({ beyond = this.beyond, quality = this.quality, checks = this.checks, guides = this.guides, inset = this.inset }) {
+  /** Set how the frame is looked at: beyond its edges, at which quality, over checks, what is clipped marked. */
+  show({ beyond = this.beyond, quality = this.quality, checks = this.checks, clipped = this.clipped, guides = this.guides, inset = this.inset }) {
     this.beyond = beyond;
     this.quality = quality;
     this.checks = checks;
+    this.clipped = clipped;
     this.guides = guides;
     this.inset = inset;
     this.#fit();
@@ -155,13 +156,13 @@ export class Viewfinder {
     const { whole, window, tinted, scene } = this;
     const dense = Math.min(devicePixelRatio, 2) * this.quality;
     const size = [whole.width, whole.height].map((side) => Math.max(1, Math.round(side * dense)));
-    return { size, window, tinted, checks: Boolean(this.checks), shares: scene.shares, motes: this.motes.of(this.record) };
+    return { size, window, tinted, checks: Boolean(this.checks), clipped: Boolean(this.clipped), shares: scene.shares, motes: this.motes.of(this.record) };
   }
 
   /** Whether what is seen is out of focus, and can be gathered. */
   get #gathers() {
     const { base, camera } = this.record;
-    return Boolean(!this.tinted && !this.checks && base.lens && camera.focus?.blur > 0);
+    return Boolean(!this.tinted && !this.checks && !this.clipped && base.lens && camera.focus?.blur > 0);
   }
 
   /** Show what is before what is in focus, and what is behind it, while that is being set. */

@@ -1,15 +1,17 @@
 // How the desk is looked at: nothing here changes the shot. What was chosen is remembered.
+const TOGGLES = ["guides", "beyond", "checks", "clipped", "inset"];
+
 export class Views {
   constructor(desk, viewfinder, scene) {
     this.desk = desk;
     this.viewfinder = viewfinder;
     this.scene = scene;
     this.part = (name) => desk.querySelector(`[data-do="${name}"]`);
-    for (const name of ["guides", "beyond", "checks", "inset"]) this.part(name).addEventListener("click", () => this.#toggle(name));
+    for (const name of TOGGLES) this.part(name).addEventListener("click", () => this.#toggle(name));
     this.part("dim").addEventListener("click", () => this.#dim());
     this.part("quality").addEventListener("change", () => this.#quality(this.part("quality").value));
     for (const view of ["above", "side", "both"]) this.part(view).addEventListener("click", () => this.#plan(view));
-    for (const name of ["guides", "beyond", "checks", "inset"]) this.#set(name, localStorage.getItem(`vistaline-${name}`) === "on");
+    for (const name of TOGGLES) this.#set(name, localStorage.getItem(`vistaline-${name}`) === "on");
     this.#quality(localStorage.getItem("vistaline-quality") ?? "1");
     this.#plan(localStorage.getItem("vistaline-plan") ?? "above");
     this.keys = {

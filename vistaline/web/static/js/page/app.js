@@ -14,6 +14,7 @@ import "./commands.js";
 import "./hints.js";
 import "./idle.js";
 import "./tips.js";
+import "./turns.js";
 import { silenced } from "./keyboard.js";
 import "./queue.js";
 import { Upload } from "./upload.js";

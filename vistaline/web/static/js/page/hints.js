@@ -133,6 +133,7 @@ const HINTS = {
   "[data-do=guides]": "Thirds, the middle, and what every screen shows (G)",
   "[data-do=beyond]": "What stands beside the frame, dimmed",
   "[data-do=checks]": "Mark where nothing is seen",
+  "[data-do=clipped]": "Hatch what is brighter than white, and so has no drawing left",
   "[data-do=inset]": "The whole stage as the first framing sees it, small in the corner",
   "[data-do=dim]": "Dim all but what is chosen",
   "[data-do=quality]": "Fewer pixels move more smoothly on a slow machine; renders are always full",
