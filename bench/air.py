@@ -10,6 +10,7 @@ import numpy as np
 from bench import scene
 from bench.figures import Figure, interleaved
 from bench.lamps import lighted
+from bench.peers import SoftwareGl, SoftwareGlPoints
 from vistaline.core.picture.decode import decode_picture
 from vistaline.core.picture.pyramid import Pyramid, build_levels
 from vistaline.core.render.frame import Renderer
@@ -18,6 +19,9 @@ from vistaline.core.shot.air import Fog, Particles
 from vistaline.core.shot.beams import Glow, Rays, Shaft
 from vistaline.core.shot.dressing import Dressing
 from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.evaluate import evaluate
+from vistaline.core.stage.particles import flock_at
+from vistaline.core.stage.sprites import sprites_of
 from vistaline.demo.directed import lamp_room
 from vistaline.demo.dressed import room_at_evening
 
@@ -50,6 +54,9 @@ def measure() -> list[Figure]:
     draft = Renderer(scene.shot().evolve(dressing=(_THINGS["rays"][0],)), looks, quality=DRAFT)
     bare = Renderer(scene.shot(), looks, quality=DRAFT)
     runs |= {"rays, proof": _runs(draft), "proof": _runs(bare)}
+    states = scene.states()
+    runs["GL"] = SoftwareGl(states, looks)
+    runs["GL, points"] = SoftwareGlPoints(states, looks, _drawn())
     runs["shadows"] = _runs(Renderer(_shadowed(), looks))
     runs["lamp room"] = _runs(Renderer(*_room()))
     took = interleaved(runs, ROUNDS)
@@ -60,8 +67,10 @@ def measure() -> list[Figure]:
         for name, (_, most) in _THINGS.items()
     ]
     more = (took["rays, proof"] - took["proof"]) / took["plain"]
+    points = (took["5,000 particles"] - took["plain"]) / (took["GL, points"] - took["GL"])
     return [
         *figures,
+        Figure("5,000 particles, over software OpenGL's points", points, "x", 0.4),
         Figure("rays in the proof, plain frames more", more, "x", 0.2),
         Figure(
             "three lamps' soft shadows, plain frames", took["shadows"] / took["plain"], "x", 3.2
@@ -74,6 +83,13 @@ def measure() -> list[Figure]:
 
 def _runs(renderer: Renderer):  # type: ignore[no-untyped-def]
     return lambda _: renderer.yuv(0)
+
+
+def _drawn() -> np.ndarray:
+    """Return the 5,000 particles as they are drawn."""
+    shot = scene.shot().evolve(dressing=(_MOTES,))
+    state = evaluate(shot, [0])[0]
+    return sprites_of(flock_at(shot, _MOTES, 0.0), state, 0.0, blurs=False).drawn
 
 
 def _shadowed() -> Shot:

@@ -18,6 +18,21 @@ void main() {
     gl_Position = vec4(p.x * 2.0 / frame.x - p.z, p.y * 2.0 / frame.y - p.z, 0.0, p.z);
     place = unit;
 }"""
+_POINT_VERTEX = """
+#version 330
+uniform vec2 frame; in vec4 there; in vec4 hue; out vec4 light;
+void main() {
+    gl_Position = vec4(there.xy / frame * 2.0 - 1.0, 0.0, 1.0);
+    gl_PointSize = max(2.0 * there.z, 1.0);
+    light = hue;
+}"""
+_POINT_FRAGMENT = """
+#version 330
+in vec4 light; out vec4 colour;
+void main() {
+    float away = length(gl_PointCoord - 0.5) * 2.0;
+    colour = light * smoothstep(1.0, 0.0, away);
+}"""
 _FRAGMENT = """
 #version 330
 uniform sampler2D picture; in vec2 place; out vec4 colour;
@@ -48,6 +63,11 @@ class SoftwareGl:
         self.context.blend_func = (moderngl.ONE, moderngl.ONE_MINUS_SRC_ALPHA)
 
     def __call__(self, n: int) -> bytes:
+        self.draw(n)
+        return self.target.read(components=4)
+
+    def draw(self, n: int) -> None:
+        """Draw the ``n``-th state's cards."""
         state = self.states[n % len(self.states)]
         self.target.use()
         self.context.clear()
@@ -57,6 +77,29 @@ class SoftwareGl:
             self.program["image_from_unit"].write(matrix.T.tobytes())
             self.textures[card.layer.picture].use()
             self.quad.render(moderngl.TRIANGLE_STRIP)
+
+
+class SoftwareGlPoints(SoftwareGl):
+    """The same, and soft round points over them, one for each particle."""
+
+    def __init__(
+        self, states: list[FrameState], pyramids: dict[str, Pyramid], drawn: np.ndarray
+    ) -> None:
+        """``drawn``: see ``stage.sprites.Sprites``."""
+        super().__init__(states, pyramids)
+        self.context.enable(moderngl.PROGRAM_POINT_SIZE)
+        shaders = {"vertex_shader": _POINT_VERTEX, "fragment_shader": _POINT_FRAGMENT}
+        program = self.context.program(**shaders)
+        program["frame"] = scene.FRAME
+        hue = np.column_stack([drawn[:, 6:9] / 65535, np.ones(len(drawn))]) * drawn[:, 9:10]
+        told = np.column_stack([drawn[:, :2], drawn[:, 4], drawn[:, 4], hue]).astype("f4")
+        data = self.context.buffer(np.ascontiguousarray(told))
+        self.points = self.context.vertex_array(program, [(data, "4f 4f", "there", "hue")])
+        self.count = len(drawn)
+
+    def __call__(self, n: int) -> bytes:
+        self.draw(n)
+        self.points.render(moderngl.POINTS, vertices=self.count)
         return self.target.read(components=4)
 
 
