@@ -121,13 +121,7 @@ def room_views(page: Page) -> None:
 
 
 def direct_views(page: Page) -> None:
-    """A tour over a large page, keys."""
-    open_bench(page, 4, "direct")
-    page.keyboard.press("w")
-    page.keyboard.press("4")
-    page.wait_for_load_state("networkidle")
-    take(page, "direct-tour")
-    page.keyboard.press("w")
+    """Rows of keys."""
     open_bench(page, 7, "direct")
     page.wait_for_selector(".gate[data-looks=all]", timeout=90_000)
     page.locator(".row-name").nth(0).click()
@@ -163,6 +157,14 @@ def dress_view(page: Page) -> None:
     idle(page)
     page.wait_for_timeout(1500)  # the particles of the frame, and what is drawn of them
     take(page, "dress")
+    page.click("[data-theme-switch]")
+    open_bench(page, 10, "dress")
+    page.click("[data-chooses='lamp:light']")
+    page.wait_for_selector("#v-set_gobo-shape")
+    idle(page)
+    page.wait_for_timeout(1500)
+    take(page, "dress-dark")
+    page.click("[data-theme-switch]")
 
 
 def prepare_views(page: Page) -> None:

@@ -191,3 +191,54 @@ def test_a_lamp_that_throws_a_shape_is_told_what_is_wrong() -> None:
     again = do(thrown, "set_gobo", lamp=name, shape="blinds", rows=7, bars=40, blur=10)
     assert (again.lamps[0].gobo.rows, again.lamps[0].gobo.bars) == (7, 0.4)
     assert do(again, "set_gobo", lamp=name, shape="none").lamps[0].gobo is None
+
+
+@pytest.mark.parametrize("kind", ["point", "parallel"])
+def test_a_ball_throws_the_shadow_that_rays_past_it_leave(kind: str) -> None:
+    """Against 256 points on the lamp, and the nearest that each ray comes to the ball's middle."""
+    size = {"width": 0.7, "height": 0.7, "depth": 0.7}
+    shot = make_shot(
+        {"grey": (320, 180)},
+        frame={"width": SIZE[0], "height": SIZE[1], "duration": 24},
+        layers=[
+            {"name": "wall", "picture": "grey", "distance": 6.0, "scale": 3.0, "pan": 12},
+            {"name": "ball", "picture": "grey", "body": "ball", "distance": 3.4, **size}
+            | {"projection": (0, 0, 320, 180)},
+        ],
+    )
+    looks = {"grey": pyramid_of(flat((0.5, 0.5, 0.5), 1, (320, 180)))}
+    there = lamp(kind=kind, position=(-0.8, 0.5, -1.5), pan=-20, tilt=-12, size=0.3, shadows=True)
+    shot = lit(shot, there.evolve(falloff="none"))
+    state = evaluate(shot, [0])[0]
+    card, light = state.card_of("ball"), state.lights[0]
+    middle, radius = card.world_from_card[:3, 3], card.width / 2
+    assert card.depth == pytest.approx(card.width)
+    frame = Renderer(shot, looks, threads=1).linear(0)[..., 0] / 65535
+    clear = lit(shot, there.evolve(falloff="none", shadows=False))
+    whole = Renderer(clear, looks, threads=1).linear(0)[..., 0] / 65535
+    x, y = np.meshgrid(np.arange(SIZE[0]) + 0.5, np.arange(SIZE[1]) + 0.5)
+    places, ways = _on(state.cards[0].world_from_card, state.camera, x, y)
+    normal = -light.way if kind == "parallel" else light.place - middle
+    normal = normal / np.linalg.norm(normal)
+    right = np.cross([0, 1, 0], normal)
+    right /= np.linalg.norm(right)
+    up, seen = np.cross(normal, right), np.zeros(x.shape)
+    for a, b in disc() * light.lamp.size:
+        if kind == "parallel":
+            towards = np.broadcast_to(normal + (right * a + up * b) / 10, places.shape)
+        else:
+            towards = light.place + right * a + up * b - places
+        towards = towards / np.linalg.norm(towards, axis=-1, keepdims=True)
+        along = ((middle - places) * towards).sum(axis=-1)
+        apart = np.linalg.norm(places + along[..., None] * towards - middle, axis=-1)
+        seen += (apart > radius) | (along < 0)
+    expected = whole * seen / 256
+    # Of the wall, and not of the ball before it.
+    home = np.array(state.camera.position)
+    ways = ways / np.linalg.norm(ways, axis=-1, keepdims=True)
+    along = ((middle - home) * ways).sum(axis=-1)
+    beside = np.linalg.norm(home + along[..., None] * ways - middle, axis=-1) > radius * 1.02
+    wall = beside & (whole > 0)
+    error = 255 * (encode_srgb(frame) - encode_srgb(expected))[wall]
+    assert (seen[wall] < 128).sum() > 1000
+    assert 10 * math.log10(255**2 / np.mean(error**2)) > 42

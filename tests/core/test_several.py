@@ -122,6 +122,26 @@ def test_what_is_pasted_stands_as_it_stood(cards: Shot) -> None:
     assert parse_shot(dump_shot(twice)) == twice
 
 
+def test_lamps_and_air_of_what_is_copied_come_along(cards: Shot) -> None:
+    shot = do(cards, "add_lamp", kind="spot", layer="b")
+    lamp = shot.lamps[0].id
+    shot = do(shot, "set_gobo", lamp=lamp, shape="picture", picture=shot.layer("c").picture)
+    shot = do(shot, "lamp_with_layer", lamp=lamp, layer="b")
+    shot = do(shot, "set_key", of=f"lamp:{lamp}", value="brightness", frame=4)
+    shot = do(do(shot, "add_dressing", start="sparks"), "add_dressing", start="fog")
+    shot = do(shot, "set_dressing", thing="particles:d1", layer="b")
+    clip = clip_of(shot, ["b"]).model_dump(mode="json")
+    pasted = do(shot, "paste_layers", clip=clip)
+    new = pasted.lamps[-1]
+    assert len(pasted.lamps) == len(shot.lamps) + 1 and new.id != lamp
+    assert (new.rides_with, new.aim) == ("b-2", "b-2") and new.gobo.picture in pasted.pictures
+    # The fog belongs to the shot; the sparks come from the layer.
+    assert [each.kind for each in pasted.dressing] == ["particles", "fog", "particles"]
+    assert pasted.dressing[-1].layer == "b-2"
+    assert {row.of for row in pasted.rows} == {f"lamp:{lamp}", f"lamp:{new.id}"}
+    assert parse_shot(dump_shot(pasted)) == pasted
+
+
 def test_a_pair_of_titles_stays_in_register(cards: Shot) -> None:
     shot = do(do(cards, "add_title", text="Sallow"), "pair_title", layer="sallow", around="b")
     front = shot.layer("sallow").paired

@@ -13,6 +13,7 @@ from tempfile import TemporaryDirectory
 import numpy as np
 
 from vistaline.core.foresight.ahead import look_ahead
+from vistaline.core.looks.blending import Blend
 from vistaline.core.picture.pyramid import Pyramid, PyramidStore, build_levels
 from vistaline.core.render.frame import Renderer
 from vistaline.core.separate.cutset import parse_cutset
@@ -95,6 +96,9 @@ def _render(*parts: str) -> None:
         renderer.rgb(0)
         renderer.yuv(0)
         renderer.linear(0)
+        # Without a blend the air is laid with the cards.
+        plain = [each.evolve(blend=Blend.NORMAL) for each in shot.layers]
+        Renderer(shot.evolve(layers=plain), looks).rgb(0)
 
 
 _IN_AIR: dict[str, dict[str, object]] = {kind: {} for kind in DRESSINGS} | {

@@ -1,4 +1,7 @@
-"""Layers copied from one shot and pasted into another, with their pictures, styles and mounts."""
+"""Layers copied from one shot and pasted into another, with all that is theirs.
+
+Pictures, styles and mounts, lamps that travel with them, and what comes from them into the air.
+"""
 
 from __future__ import annotations
 
@@ -11,6 +14,8 @@ from vistaline.core.edits.registry import REGISTRY
 from vistaline.core.errors import EditError
 from vistaline.core.looks.frame_styles import FrameStyle
 from vistaline.core.model import Part
+from vistaline.core.shot.dressing import MOST_DRESSING, Dressing, Riding, row_name
+from vistaline.core.shot.lamps import MOST_LAMPS, Lamp
 from vistaline.core.shot.migrations import migrated_layer
 from vistaline.core.shot.mounts import Mount, Ride
 from vistaline.core.shot.rows import Row
@@ -25,7 +30,7 @@ verb = REGISTRY.verb
 
 
 class Clip(Part):
-    """Some layers of a shot, with the pictures, styles and mounts they use."""
+    """Some layers of a shot, with what they use, and the lamps and the air that are theirs."""
 
     taking_camera: TakingCamera
     pictures: dict[str, PictureRef] = Field(default_factory=dict)
@@ -33,6 +38,8 @@ class Clip(Part):
     mounts: tuple[Mount, ...] = ()
     layers: tuple[Annotated[Layer, BeforeValidator(migrated_layer)], ...] = Field(min_length=1)
     rows: tuple[Row, ...] = ()
+    lamps: tuple[Lamp, ...] = ()
+    dressing: tuple[Dressing, ...] = ()
 
 
 def clip_of(shot: Shot, layers: list[str]) -> Clip:
@@ -41,26 +48,50 @@ def clip_of(shot: Shot, layers: list[str]) -> Clip:
         raise EditError("Choose a layer to copy first.")
     wanted = {shot.layer(key).id for key in layers}
     chosen = tuple(layer for layer in shot.layers if layer.id in wanted)
-    ridden = [layer.ride.on for layer in chosen if layer.ride]
+    lamps = tuple(each for each in shot.lamps if each.rides_with in wanted)
+    shining = {each.id for each in lamps}
+    dressing = tuple(
+        each
+        for each in shot.dressing
+        if getattr(each, "layer", "") in wanted or getattr(each, "lamp", "") in shining
+    )
+    riding = [getattr(each, "ride", None) for each in (*chosen, *dressing)]
+    ridden = [ride.on for ride in riding if ride]
     for key in ridden:
         above = shot.mount(key).ride
         if above and above.on not in ridden:
             ridden.append(above.on)
     return Clip(
         taking_camera=shot.taking_camera,
-        pictures={x.picture: shot.pictures[x.picture] for x in chosen if x.picture},
+        pictures={key: shot.pictures[key] for key in _pictures(chosen, lamps, dressing)},
         frame_styles={
             x.frame_style: shot.frame_styles[x.frame_style] for x in chosen if x.frame_style
         },
         mounts=tuple(mount for mount in shot.mounts if mount.id in ridden),
         layers=chosen,
-        rows=tuple(row for row in shot.rows if row.of in _called(chosen, ridden)),
+        rows=tuple(row for row in shot.rows if row.of in _called(chosen, ridden, lamps, dressing)),
+        lamps=lamps,
+        dressing=dressing,
     )
 
 
-def _called(layers: Iterable[Layer], mounts: Iterable[str]) -> set[str]:
-    """Return what rows call layers, mounts by id, and the frame styles of those layers."""
+def _pictures(
+    layers: Iterable[Layer], lamps: Iterable[Lamp], dressing: Iterable[Dressing]
+) -> set[str]:
+    found = {each.picture for each in layers}
+    found |= {each.gobo.picture for each in lamps if each.gobo}
+    return (found | {getattr(each, "picture", "") for each in dressing}) - {""}
+
+
+def _called(
+    layers: Iterable[Layer],
+    mounts: Iterable[str],
+    lamps: Iterable[Lamp],
+    dressing: Iterable[Dressing],
+) -> set[str]:
+    """Return what rows call all these, and the frame styles of the layers; mounts by id."""
     found = {f"layer:{layer.id}" for layer in layers} | {f"mount:{key}" for key in mounts}
+    found |= {f"lamp:{lamp.id}" for lamp in lamps} | {row_name(each) for each in dressing}
     return found | {f"style:{layer.frame_style}" for layer in layers if layer.frame_style}
 
 
@@ -74,11 +105,16 @@ def paste_layers(shot: Shot, *, clip: Any) -> Shot:
     pictures = {key: _free(key, ref, shot.pictures) for key, ref in clip.pictures.items()}
     styles = {key: _free(key, style, shot.frame_styles) for key, style in clip.frame_styles.items()}
     mounts = {each.id: _free(each.id, None, {m.id: m for m in shot.mounts}) for each in clip.mounts}
+
+    def taking(name: str, taken: set[str]) -> str:
+        found = _free(name, None, dict.fromkeys(taken))
+        taken.add(found)
+        return found
+
     taken = {layer.id for layer in shot.layers}
     ids = {}
     for layer in clip.layers:
-        ids[layer.id] = _free(layer.id, None, dict.fromkeys(taken, layer))
-        taken.add(ids[layer.id])
+        ids[layer.id] = taking(layer.id, taken)
 
     def renamed(ride: Ride | None) -> Ride | None:
         return ride and ride.evolve(on=mounts[ride.on])
@@ -118,8 +154,51 @@ def paste_layers(shot: Shot, *, clip: Any) -> Shot:
     names = {f"layer:{old}": f"layer:{new}" for old, new in ids.items()}
     names |= {f"mount:{old}": f"mount:{new}" for old, new in mounts.items()}
     names |= {f"style:{old}": f"style:{new}" for old, new in styles.items()}
+    taken_lamps = {each.id for each in shot.lamps}
+    lamps = {each.id: taking(each.id, taken_lamps) for each in clip.lamps}
+    taken_air = {each.id for each in shot.dressing}
+    airs = {each.id: taking(each.id, taken_air) for each in clip.dressing}
+    names |= {f"lamp:{old}": f"lamp:{new}" for old, new in lamps.items()}
+    came = [
+        each.evolve(
+            id=airs[each.id],
+            **_renamed(each, "layer", ids),
+            **_renamed(each, "lamp", lamps),
+            **_renamed(each, "picture", pictures),
+            **({"ride": renamed(each.ride)} if isinstance(each, Riding) else {}),
+        )
+        for each in clip.dressing
+    ]
+    names |= {row_name(old): row_name(new) for old, new in zip(clip.dressing, came, strict=True)}
+    room = max(MOST_LAMPS - len(shot.lamps), 0), max(MOST_DRESSING - len(shot.dressing), 0)
+    if len(lamps) > room[0] or len(came) > room[1]:
+        raise EditError(
+            f"What comes with these layers is too much light or air: a shot has {MOST_LAMPS} lamps "
+            f"and {MOST_DRESSING} things in the air at most."
+        )
     return pasted.evolve(
-        layers=(*shot.layers, *added), rows=(*shot.rows, *_rows_here(shot, clip.rows, names))
+        layers=(*shot.layers, *added),
+        rows=(*shot.rows, *_rows_here(shot, clip.rows, names)),
+        lamps=(*shot.lamps, *(_lamp_here(each, lamps, ids, pictures) for each in clip.lamps)),
+        dressing=(*shot.dressing, *came),
+    )
+
+
+def _renamed(thing: Dressing, field: str, names: dict[str, str]) -> dict[str, str]:
+    """Return the change of a field that names something that has another name here."""
+    name = getattr(thing, field, "")
+    return {field: names.get(name, "")} if name else {}
+
+
+def _lamp_here(
+    lamp: Lamp, lamps: dict[str, str], layers: dict[str, str], pictures: dict[str, str]
+) -> Lamp:
+    gobo = lamp.gobo and lamp.gobo.evolve(picture=pictures.get(lamp.gobo.picture, ""))
+    return lamp.evolve(
+        id=lamps[lamp.id],
+        rides_with=layers[lamp.rides_with],
+        aim=layers.get(lamp.aim, ""),
+        gobo=gobo,
     )
 
 

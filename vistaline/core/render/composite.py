@@ -12,7 +12,7 @@ from vistaline.core.picture.colour import srgb_polynomial, srgb_table
 from vistaline.core.render.added import room_for, spread_row
 from vistaline.core.render.in_order import row_in_order
 from vistaline.core.render.laying import KERNEL, Cards, span_of
-from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH
+from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH, run_of
 from vistaline.core.render.tinted import lay_card, room
 
 __all__ = ["SRGB", "composite_linear", "composite_rgb", "composite_yuv"]
@@ -47,13 +47,8 @@ def _row(cards, y0, j, ground, planes, tint):  # type: ignore[no-untyped-def]
         full, end = span_of(edges[i], y, np.float32(0.5), spans[i, 0], spans[i, 2])
         column = 0
         while column < tiles.shape[2]:
-            if tiles[i, line, column] == 0:
-                column += 1
-                continue
-            start = max(column * TILE_WIDTH, touched)
-            while column < tiles.shape[2] and tiles[i, line, column] != 0:
-                column += 1
-            stop = min(column * TILE_WIDTH, left)
+            first, column = run_of(tiles[i], line, column)
+            start, stop = max(first * TILE_WIDTH, touched), min(column * TILE_WIDTH, left)
             if start < stop:
                 lay_card(cards, i, j, planes, start, stop, full, end, y, tint)
 

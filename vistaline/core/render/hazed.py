@@ -30,7 +30,7 @@ from vistaline.core.render.modifier import Band, Modifier, Placement, Tint
 from vistaline.core.render.outlines import EVERYWHERE
 from vistaline.core.render.shaft_light import falling_in_shafts
 from vistaline.core.render.source import Source
-from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH, Tile
+from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH, Tile, run_of
 from vistaline.core.render.warp import BAND
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.evaluate import FrameState
@@ -225,13 +225,10 @@ def _through(pixels, cells, tiles):  # type: ignore[no-untyped-def]
         line, column = j // TILE_HEIGHT, 0
         line_at(cells, j, known)
         while column < tiles.shape[1]:
-            if tiles[line, column] == 0:
-                column += 1
-                continue
-            x0 = column * TILE_WIDTH
-            while column < tiles.shape[1] and tiles[line, column] != 0:
-                column += 1
-            x1 = min(column * TILE_WIDTH, width)
+            first, column = run_of(tiles, line, column)
+            if first == column:
+                break
+            x0, x1 = first * TILE_WIDTH, min(column * TILE_WIDTH, width)
             run_between(known[0], x0, x1, kept[x0:])
             for c in range(3):
                 run_between(known[1 + c], x0, x1, added[c, x0:])

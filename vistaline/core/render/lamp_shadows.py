@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from weakref import WeakKeyDictionary
 
 import cv2
@@ -35,6 +36,8 @@ _WIDEST = 12
 """Texels of the widest disc before the picture is halved."""
 _ROOM = 2
 """Texels round a blurred picture besides its disc."""
+_OUTLINE, _FINER = 192, 4
+"""Texels along the longer side of a body's outline, and how much finer it is drawn."""
 _IN_AIR = 16
 """Which disc shadows in the air are seen with: 16 texels across."""
 _CELLS_IN_BLUR = 5.0
@@ -68,6 +71,25 @@ def blurred_by_discs(pyramid: Pyramid, channel: int, *, dark_around: bool) -> _D
     return kept[key]
 
 
+@lru_cache(maxsize=64)
+def _outlined(triangles: bytes, width: int, height: int) -> _Discs:
+    """Return what triangles hide, blurred by discs: texels times ``_FINER`` in int32, packed."""
+    drawn = np.zeros((height * _FINER, width * _FINER), np.uint8)
+    for triangle in np.frombuffer(triangles, np.int32).reshape(-1, 3, 2):
+        cv2.fillConvexPoly(drawn, triangle, 255)
+    sharp = cv2.resize(drawn, (width, height), interpolation=cv2.INTER_AREA)
+    return _stack(sharp.astype(np.float32), 0.0, (float(width), float(height)))
+
+
+def outlined_by_discs(outline: FloatArray, aspect: float) -> _Discs:
+    """Return an outline, see :class:`stage.thrown.Thrown`, blurred by discs; ``aspect``: width over
+    height."""
+    width = max(2, round(_OUTLINE * min(1.0, aspect)))
+    height = max(2, round(_OUTLINE * min(1.0, 1 / aspect)))
+    texels = np.rint(outline * [width * _FINER, height * _FINER]).astype(np.int32)
+    return _outlined(texels.tobytes(), width, height)
+
+
 def _blurred(pyramid: Pyramid, channel: int, dark_around: bool) -> _Discs:
     longest = max(pyramid.width, pyramid.height)
     n = min(len(pyramid.levels) - 1, max(0, math.ceil(math.log2(longest / _FINEST))))
@@ -76,7 +98,13 @@ def _blurred(pyramid: Pyramid, channel: int, dark_around: bool) -> _Discs:
     sharp = inside.astype(np.float32) * np.float32(255 / 65535)
     if channel < 3:
         sharp = 255 - sharp
-    around = 255.0 if dark_around else 0.0
+    texels = (pyramid.width / 2**n, pyramid.height / 2**n)
+    return _stack(sharp, 255.0 if dark_around else 0.0, texels)
+
+
+def _stack(sharp: np.ndarray, around: float, texels: tuple[float, float]) -> _Discs:
+    """Return what hides, 0..255, by ever larger discs; ``texels``: how many it is wide and high."""
+    rows, columns = sharp.shape
     parts, table, first = [], [], 0
     share, half = 1.0, np.asarray(sharp)
     for step in range(_STEPS * math.ceil(math.log2(max(rows, columns))) + 1):
@@ -92,7 +120,6 @@ def _blurred(pyramid: Pyramid, channel: int, dark_around: bool) -> _Discs:
         # Its texel 0 is centred on 0: half a texel less than where it begins.
         table.append([first, *blurred.shape, share, room - 0.5, room - 0.5])
         first += blurred.size
-    texels = (pyramid.width / 2**n, pyramid.height / 2**n)
     return _Discs(np.concatenate(parts), np.array(table, np.float64), *texels)
 
 
@@ -224,7 +251,9 @@ def falling(
     ray = camera.world_from_camera[:3, :3] @ np.linalg.inv(camera.image_from_camera)
     home = np.array([*camera.position, 1.0])
     discs = [
-        blurred_by_discs(looks[each.texture], each.channel, dark_around=each.dark_around)
+        outlined_by_discs(each.outline, each.width / each.height)
+        if each.outline is not None
+        else blurred_by_discs(looks[each.texture], each.channel, dark_around=each.dark_around)
         for each in thrown
     ]
     told = np.zeros((len(thrown), 20))

@@ -10,7 +10,17 @@ from typing import Any, NamedTuple
 import numpy as np
 from numba import njit
 
-__all__ = ["EDGES", "KERNEL", "PIECE", "Cards", "Sources", "coverage", "lay_stretch", "span_of"]
+__all__ = [
+    "EDGES",
+    "KERNEL",
+    "PIECE",
+    "Cards",
+    "Sources",
+    "coverage",
+    "lay_marked",
+    "lay_stretch",
+    "span_of",
+]
 
 PIECE = 16
 """Pixels of a row of which what is sparse tells whether anything is there."""

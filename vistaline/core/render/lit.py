@@ -18,7 +18,7 @@ from vistaline.core.render.gridded import CELL, corners_in, line_at, multiply, r
 from vistaline.core.render.lamp_shadows import BY_CELL, BY_PIXEL, Falling, Share, falling_on
 from vistaline.core.render.laying import KERNEL
 from vistaline.core.render.modifier import Band, Modifier, Placement
-from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH
+from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH, run_of
 from vistaline.core.render.warp import BAND
 from vistaline.core.shot.lamps import LampKind
 from vistaline.core.stage.lamps import KINDS, Light, falls, light_at, told
@@ -216,13 +216,10 @@ def _shine(pixels, cells, colours, slopes, seen, tiles):  # type: ignore[no-unty
         upper = j % TILE_HEIGHT // CELL
         past = np.float32(j % CELL) * np.float32(1 / CELL)
         while column < tiles.shape[1]:
-            if tiles[line, column] == 0:
-                column += 1
-                continue
-            x0 = column * TILE_WIDTH
-            while column < tiles.shape[1] and tiles[line, column] != 0:
-                column += 1
-            x1 = min(column * TILE_WIDTH, width)
+            first, column = run_of(tiles, line, column)
+            if first == column:
+                break
+            x0, x1 = first * TILE_WIDTH, min(column * TILE_WIDTH, width)
             for c in range(3):
                 run_between(known[c], x0, x1, light[c, x0:])
             for n in range(colours.shape[0]):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from itertools import product
 
 import numpy as np
 
@@ -41,9 +42,10 @@ def _meets(beam: InAir, card: Card) -> bool:
     """Return whether a card may stand in a shaft: not all of it before, behind or beside it."""
     shaft = beam.thing
     assert isinstance(shaft, Shaft)
-    u, v = np.array([[-1, 1, -1, 1], [-1, -1, 1, 1]]) / 2
-    flat = np.stack([u * card.width, v * card.height, np.zeros(4), np.ones(4)])
-    x, y, z = (np.linalg.inv(beam.pose) @ card.world_from_card @ flat)[:3]
+    u, v, w = np.array(list(product((-0.5, 0.5), repeat=3))).T
+    deep = card.depth if card.layer.body else 0.0
+    corners = np.stack([u * card.width, v * card.height, w * deep, np.ones(8)])
+    x, y, z = (np.linalg.inv(beam.pose) @ card.world_from_card @ corners)[:3]
     slope = float(np.tan(np.radians(beam.spread / 2)))
     half = [beam.opening / 2] * 2 if beam.round else [shaft.width / 2, shaft.height / 2]
     outside = [z > 0, z < -shaft.length]

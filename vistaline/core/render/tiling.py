@@ -15,7 +15,15 @@ from numba import njit
 
 from vistaline.core.picture.pyramid import BLOCK
 
-__all__ = ["BAND_LINES", "TILE_HEIGHT", "TILE_WIDTH", "Tile", "plan_tiles", "stretches_of"]
+__all__ = [
+    "BAND_LINES",
+    "TILE_HEIGHT",
+    "TILE_WIDTH",
+    "Tile",
+    "plan_tiles",
+    "run_of",
+    "stretches_of",
+]
 
 TILE_WIDTH, TILE_HEIGHT = 128, 32
 BAND_LINES = 2
@@ -33,6 +41,23 @@ class Tile(IntEnum):
 
 # Kernels know no enums.
 _EMPTY, _MIXED, _SOLID = (int(kind) for kind in Tile)
+
+
+@njit(inline="always")
+def run_of(tiles, line, column):  # type: ignore[no-untyped-def]
+    """Return the first and the last tile (exclusive) of the next stretch that shows something.
+
+    In a ``line`` of ``tiles`` (lines, columns), from ``column`` on; if none does, twice their
+    number.
+    """
+    count = tiles.shape[1]
+    first = column
+    while first < count and tiles[line, first] == 0:
+        first += 1
+    last = first
+    while last < count and tiles[line, last] != 0:
+        last += 1
+    return first, last
 
 
 @njit(cache=True, nogil=True)

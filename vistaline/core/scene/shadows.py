@@ -35,6 +35,8 @@ def live_shadows(state: FrameState) -> list[Cast]:
         return found
     for light in throwing:
         for thrown in thrown_by(light, [state.cards[i] for i in shown]):
+            if thrown.outline is not None:
+                continue  # of a body: told in the proof
             caster = next(i for i in shown if state.cards[i] is thrown.caster)
             for receiver in shown:
                 cast = _cast(state, light, thrown, caster, receiver)

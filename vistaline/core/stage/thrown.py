@@ -9,11 +9,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from vistaline.core.arrays import FloatArray
+from vistaline.core.arrays import FloatArray, Matrix4
+from vistaline.core.geometry.bodies import mesh_of
 from vistaline.core.looks.gobos import GoboShape
 from vistaline.core.shot.lamps import LampKind
 from vistaline.core.stage.cards import Card
@@ -35,7 +36,9 @@ class Thrown:
     """None: what a lamp throws itself, its gobo."""
     texture: str
     width: float
-    """Metres of the caster, as its texture is wide."""
+    """Metres of the caster, as its texture is wide,"""
+    height: float
+    """and as it is high."""
     opacity: float
     unit_from_world: FloatArray
     """(3, 4): from a place, homogeneous, to where it looks back at the lamp through the card: unit
@@ -51,6 +54,9 @@ class Thrown:
     """Which of the texture's channels hides: alpha; or as far as this colour is dark."""
     dark_around: bool = False
     """Whether beside the caster it is dark."""
+    outline: FloatArray | None = None
+    """(N, 3, 2) triangles that hide, in unit texture coordinates, of what throws them instead of a
+    texture: a body, as the lamp sees it."""
 
     def blur_at(self, beyond: FloatArray) -> FloatArray:
         """Return the blur's diameter on the card, in metres, for places so far ``beyond`` it."""
@@ -62,14 +68,18 @@ class Thrown:
 def thrown_by(light: Light, cards: Sequence[Card]) -> list[Thrown]:
     """Return the shadows that a lamp's light throws of cards, whatever they fall on.
 
-    Flat cards that show a picture of their own throw shadows. Planes and bodies that catch the
-    taking camera's picture do not: a wall that is only drawn where the picture shows it would keep
-    the light out of its own room.
+    Flat cards that show a picture of their own throw shadows, and bodies, all of them. Planes that
+    catch the taking camera's picture do not: a wall that is only drawn where the picture shows it
+    would keep the light out of its own room.
     """
     lamp = light.lamp
     if not lamp.shadows or lamp.kind is LampKind.AMBIENT:
         return []
-    found = (_thrown(light, card) for card in cards if _casts(card))
+    found = (
+        _thrown_by_body(light, card) if card.layer.body else _thrown(light, card)
+        for card in cards
+        if _casts(card)
+    )
     return [each for each in found if each]
 
 
@@ -106,6 +116,7 @@ def gobos_of(light: Light, aspect: float) -> list[Thrown]:
             caster=None,
             texture=gobo.picture if picture else str(GoboLook(lamp.id)),
             width=width,
+            height=height,
             opacity=1.0,
             unit_from_world=np.stack([u + 0.5 * scale, v + 0.5 * scale, scale]),
             beyond=beyond,
@@ -120,13 +131,55 @@ def gobos_of(light: Light, aspect: float) -> list[Thrown]:
 
 def _casts(card: Card) -> bool:
     layer = card.layer
-    flat = card.projector is None and layer.body is None
-    return layer.casts_shadows and layer.stands_lit and flat and card.opacity > 0
+    whole = card.projector is None or layer.body is not None
+    return layer.casts_shadows and layer.stands_lit and whole and card.opacity > 0
 
 
 def _thrown(light: Light, card: Card) -> Thrown | None:
+    return _from_plane(light, card, card.world_from_card, (card.width, card.height))
+
+
+def _thrown_by_body(light: Light, card: Card) -> Thrown | None:
+    """Return a body's shadow: that of its outline on a plane through its middle, which faces the
+    lamp. None where the lamp stands in it."""
+    assert card.layer.body
+    points, faces = mesh_of(card.layer.body)
+    half = np.array([card.width, card.height, card.depth]) / 2
+    pose = card.world_from_card
+    world = (points * half) @ pose[:3, :3].T + pose[:3, 3]
     parallel = light.lamp.kind is LampKind.PARALLEL
-    pose, normal = card.world_from_card, card.world_from_card[:3, 2]
+    normal = -light.way if parallel else light.place - pose[:3, 3]
+    away = float(np.linalg.norm(normal))
+    if away < _GRAZING:
+        return None
+    normal = normal / away
+    beside = [0.0, 1.0, 0.0] if abs(normal[1]) < 0.9 else [1.0, 0.0, 0.0]
+    right = np.cross(beside, normal)
+    right /= np.linalg.norm(right)
+    up = np.cross(normal, right)
+    own = (world - pose[:3, 3]) @ np.stack([right, up, normal]).T
+    flat = own[:, :2]
+    if not parallel:
+        if own[:, 2].max() > 0.999 * away:
+            return None
+        flat = flat * (away / (away - own[:, 2:]))
+    low, high = flat.min(axis=0), flat.max(axis=0)
+    width, height = np.maximum(high - low, _GRAZING).tolist()
+    middle = (low + high) / 2
+    facing = np.eye(4)
+    facing[:3, :3] = np.stack([right, up, normal], axis=1)
+    facing[:3, 3] = pose[:3, 3] + right * middle[0] + up * middle[1]
+    unit = (flat - middle) / [width, -height] + 0.5
+    thrown = _from_plane(light, card, facing, (width, height))
+    return replace(thrown, texture="", outline=unit[faces]) if thrown else None
+
+
+def _from_plane(
+    light: Light, card: Card, pose: Matrix4, size: tuple[float, float]
+) -> Thrown | None:
+    """Return the shadow of a card that is so large, in metres, and stands like this."""
+    parallel = light.lamp.kind is LampKind.PARALLEL
+    normal = pose[:3, 2]
     plane = np.array([*normal, -float(normal @ pose[:3, 3])])
     source = np.array([*-light.way, 0.0]) if parallel else np.array([*light.place, 1.0])
     side = float(plane @ source)
@@ -135,13 +188,14 @@ def _thrown(light: Light, card: Card) -> Thrown | None:
     # Through the card's plane, from the source: (plane . source) P - (plane . P) source.
     onto = side * np.eye(4) - np.outer(source, plane)
     card_from_world = np.linalg.inv(pose)[[0, 1, 3]]
-    unit_from_card = np.array([[1 / card.width, 0, 0.5], [0, -1 / card.height, 0.5], [0, 0, 1]])
+    unit_from_card = np.array([[1 / size[0], 0, 0.5], [0, -1 / size[1], 0.5], [0, 0, 1]])
     away = PARALLEL_AWAY if parallel else 1.0
     beyond = -plane * (1 / side if parallel else np.sign(side))
     return Thrown(
         caster=card,
         texture=card.texture,
-        width=card.width,
+        width=size[0],
+        height=size[1],
         opacity=card.opacity,
         unit_from_world=unit_from_card @ card_from_world @ onto * np.sign(side),
         beyond=beyond,
