@@ -63,11 +63,6 @@ class SoftwareGl:
         self.context.blend_func = (moderngl.ONE, moderngl.ONE_MINUS_SRC_ALPHA)
 
     def __call__(self, n: int) -> bytes:
-        self.draw(n)
-        return self.target.read(components=4)
-
-    def draw(self, n: int) -> None:
-        """Draw the ``n``-th state's cards."""
         state = self.states[n % len(self.states)]
         self.target.use()
         self.context.clear()
@@ -77,10 +72,11 @@ class SoftwareGl:
             self.program["image_from_unit"].write(matrix.T.tobytes())
             self.textures[card.layer.picture].use()
             self.quad.render(moderngl.TRIANGLE_STRIP)
+        return self.target.read(components=4)
 
 
 class SoftwareGlPoints(SoftwareGl):
-    """The same, and soft round points over them, one for each particle."""
+    """Soft round points alone, one for each particle, and the read-back."""
 
     def __init__(
         self, states: list[FrameState], pyramids: dict[str, Pyramid], drawn: np.ndarray
@@ -98,7 +94,8 @@ class SoftwareGlPoints(SoftwareGl):
         self.count = len(drawn)
 
     def __call__(self, n: int) -> bytes:
-        self.draw(n)
+        self.target.use()
+        self.context.clear()
         self.points.render(moderngl.POINTS, vertices=self.count)
         return self.target.read(components=4)
 

@@ -11,7 +11,7 @@ from numba import njit
 from vistaline.core.picture.colour import srgb_polynomial, srgb_table
 from vistaline.core.render.added import room_for, spread_row
 from vistaline.core.render.in_order import row_in_order
-from vistaline.core.render.laying import KERNEL, Cards, span_of
+from vistaline.core.render.laying import KERNEL, Cards, lay_marked, span_of
 from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH, run_of
 from vistaline.core.render.tinted import lay_card, room
 
@@ -42,6 +42,11 @@ def _row(cards, y0, j, ground, planes, tint):  # type: ignore[no-untyped-def]
     through[:] = 1
     for i in range(spans.shape[0]):
         if y < spans[i, 1] or y >= spans[i, 3]:
+            continue
+        if cards.sparse[i] >= 0:
+            # It has no edges, and tells itself where it is.
+            marks = cards.marks[cards.sparse[i], j]
+            lay_marked(cards.buffers[i, j], marks, planes, 0, through.shape[0], cards.opacity[i])
             continue
         touched, left = span_of(edges[i], y, np.float32(-0.5), spans[i, 0], spans[i, 2])
         full, end = span_of(edges[i], y, np.float32(0.5), spans[i, 0], spans[i, 2])

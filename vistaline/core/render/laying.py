@@ -147,8 +147,14 @@ def lay_marked(row, marks, planes, start, stop, weight):  # type: ignore[no-unty
         while piece * PIECE < stop and marks[piece] != 0:
             piece += 1
         last = min(piece * PIECE, stop)
-        for x in range(first, last):
-            add_pixel(row[x], planes[3, x] * weight, planes[0], planes[1], planes[2], planes[3], x)
+        _lay(
+            row[first:last],
+            planes[0, first:last],
+            planes[1, first:last],
+            planes[2, first:last],
+            planes[3, first:last],
+            weight,
+        )
 
 
 @njit(inline="always")
