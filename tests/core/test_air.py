@@ -33,6 +33,7 @@ from vistaline.core.stage.dressing import InAir
 from vistaline.core.stage.evaluate import evaluate
 from vistaline.core.stage.haze import FARTHEST, haze_of
 from vistaline.core.stage.particles import SPELL, flock_at, path_of
+from vistaline.core.stage.placing import stage_card
 
 SIZE = (320, 180)
 
@@ -448,3 +449,25 @@ def test_veils_hide_by_their_opacity_and_come_softly() -> None:
     assert added[:, 0] == pytest.approx(1 - kept)
     assert kept.min() < 0.5 < 0.75 < kept.max()
     assert np.abs(np.diff(kept)).max() < 0.1
+
+
+def test_what_is_pointed_at_stands_on_the_surface_and_cuts_stay() -> None:
+    """A shaft comes out of the card that is clicked, towards the camera; where that is, its own
+    plane tells."""
+    shaft = Shaft(id="s", name="s", position=(3, 3, 3), tilt=-25)
+    shot, _ = stage(shaft)
+    shot = do(do(shot, "add_camera"), "cut_to", camera="b", frame=4)
+    wall = next(each for each in shot.layers if each.stands_lit)
+    values = {"thing": "shaft:s", "frame": 0, "x": 80.0, "y": 40.0}
+    put = do(shot, "point_dressing", layer=wall.id, alone=True, **values)
+    assert put.cuts == shot.cuts and put.cuts
+    camera, card = evaluate(shot, [0])[0].camera, stage_card(shot, wall)
+    new = put.dressing[0]
+    off = np.array(new.position) - card.world_from_card[:3, 3]
+    assert abs(off @ card.world_from_card[:3, 2]) < 1e-6
+    there = camera.image_from_camera @ (camera.camera_from_world @ [*new.position, 1.0])[:3]
+    assert there[:2] / there[2] == pytest.approx([80.0, 40.0], abs=1e-6)
+    assert new.tilt == -25
+    for layer, says in (("", "Nothing is seen there"), ("none such", "none such")):
+        with pytest.raises(CoreError, match=says):
+            do(shot, "point_dressing", layer=layer, **values)

@@ -183,6 +183,8 @@ def test_a_lamp_that_throws_a_shape_is_told_what_is_wrong() -> None:
     spot = do(shot, "set_lamp", lamp=name, kind="spot")
     with pytest.raises(EditError, match="no picture 'none such'"):
         do(spot, "set_gobo", lamp=name, shape="picture", picture="none such")
+    with pytest.raises(EditError, match="Bars can be at most 100; got 300"):  # as it was typed
+        do(spot, "set_gobo", lamp=name, bars=300)
     thrown = do(spot, "set_gobo", lamp=name, shape="picture")
     assert thrown.lamps[0].gobo.picture in shot.pictures
     # The picture stays as long as it is thrown.

@@ -119,11 +119,11 @@ def groups_of(shot: Shot, thing: Dressing) -> list[Group]:
 def sliders_of(shot: Shot, thing: Dressing) -> list[Field]:
     """Return the two or three fields that are turned most, each with how far its slider goes."""
     starts = [each for each in STARTS.values() if each.thing.kind == thing.kind]
-    names = next((each.sliders for each in starts if _looks_like(thing, each.thing)), ())
-    found = [_field(shot, thing, name) for name in names]
-    return [
-        replace(each, reach=_reach(each)) for each in found if each.name not in _left_out(thing)
-    ]
+    start = next((each for each in starts if _looks_like(thing, each.thing)), starts[0])
+    left_out = _left_out(thing)
+    names = [name for name in start.sliders if name not in left_out]
+    found = [(_field(shot, thing, name), _field(shot, start.thing, name)) for name in names]
+    return [replace(each, reach=_reach(each, usual.value)) for each, usual in found]
 
 
 def _looks_like(thing: Dressing, other: Dressing) -> bool:
@@ -132,9 +132,12 @@ def _looks_like(thing: Dressing, other: Dressing) -> bool:
     return thins[0] == thins[1]
 
 
-def _reach(field: Field) -> float:
-    """Return where a slider ends: at a limit near by, else at a power of two well above."""
-    ample = 2.0 ** math.ceil(math.log2(max(field.value, 1e-4) * 2))
+def _reach(field: Field, usual: float) -> float:
+    """Return where a slider ends: at a limit near by, else at a power of two well above.
+
+    Above what is ``usual``, too: a value that was turned down to nothing can be turned up again.
+    """
+    ample = 2.0 ** math.ceil(math.log2(max(field.value, usual, 1e-4) * 2))
     return min(ample, field.high) if field.high is not None else ample
 
 

@@ -170,8 +170,7 @@ def paste_layers(shot: Shot, *, clip: Any) -> Shot:
         for each in clip.dressing
     ]
     names |= {row_name(old): row_name(new) for old, new in zip(clip.dressing, came, strict=True)}
-    room = max(MOST_LAMPS - len(shot.lamps), 0), max(MOST_DRESSING - len(shot.dressing), 0)
-    if len(lamps) > room[0] or len(came) > room[1]:
+    if len(taken_lamps) > MOST_LAMPS or len(taken_air) > MOST_DRESSING:
         raise EditError(
             f"What comes with these layers is too much light or air: a shot has {MOST_LAMPS} lamps "
             f"and {MOST_DRESSING} things in the air at most."

@@ -200,8 +200,7 @@ def point_dressing(
     onto = shot.layer(layer)
     if onto.is_backdrop or onto.on_lens:
         raise EditError(f"{onto.name} is at no distance. Click something that stands.")
-    shot = shot if not alone else shot.evolve(cuts=())
-    camera = camera_states(shot, [frame])[0]
+    camera = camera_states(shot.evolve(cuts=()) if alone else shot, [frame])[0]
     # Itself, one pixel on, and one below: three places tell which way a surface faces.
     points = np.array([[x, x + 1, x]]), np.array([[y, y, y + 1]])
     near = surface_of(onto).trace(card_of(shot, onto, camera), camera, *points).near[0]

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import math
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
+from pydantic import Field
 
 from vistaline.core.arrays import FloatArray, Matrix4
 from vistaline.core.edits.registry import (
@@ -32,6 +33,8 @@ from vistaline.core.stage.tracks import track_of
 __all__ = ["brightest_in", "depth_before", "middle_of", "with_lamp"]
 
 verb = REGISTRY.verb
+Percent = Annotated[float, Field(ge=0, le=100)]
+"""As it is typed: what is refused is told as it was typed, too."""
 _NAMES = {
     LampKind.POINT: "Lamp",
     LampKind.SPOT: "Spot",
@@ -163,7 +166,7 @@ def set_lamp(
     normal: float | None = None,
     reach: float | None = None,
     cone: float | None = None,
-    softness: float | None = None,
+    softness: Percent | None = None,
     shadows: bool | None = None,
     size: float | None = None,
 ) -> Shot:
@@ -246,9 +249,9 @@ def set_gobo(
     picture: str | None = None,
     columns: int | None = None,
     rows: int | None = None,
-    bars: float | None = None,
+    bars: Percent | None = None,
     seed: int | None = None,
-    blur: float | None = None,
+    blur: Percent | None = None,
     width: float | None = None,
 ) -> Shot:
     """Let a spot or a sun throw a shape or a picture of the shot; bars and blur in percent.

@@ -463,8 +463,8 @@ def _apart(told, table, nearness, left, top, columns, rows):  # type: ignore[no-
         # A card's texels all lie in its sharpest picture; its blur reaches half of itself farther.
         room = widest / 2 + 2 * coarsest + 2
         wide, high = table[0, 2] - 2 * table[0, 4] - 1, table[0, 1] - 2 * table[0, 5] - 1
-        beside = told[19] == 0
-        if beside and (u1 < -room or v1 < -room or u0 > wide + room or v0 > high + room):
+        clear_around = told[19] == 0
+        if clear_around and (u1 < -room or v1 < -room or u0 > wide + room or v0 > high + room):
             return 1, 0.0, False
     every, apart = 1, smallest / max(coarsest, 1e-6) / _CELLS_IN_BLUR
     if all_there:
