@@ -175,6 +175,14 @@ def test_a_shaft_comes_out_of_the_window_that_is_clicked_and_a_slider_turns_it(p
     # Out of the left wall, to the right.
     page.click("summary:text('Opening')")
     assert -100 < float(page.locator("#v-set_dressing-pan").input_value()) < -80
+    page.click("[data-outline=outline_shaft]")
+    for x, y in ((0.06, 0.35), (0.11, 0.37), (0.11, 0.6)):
+        page.mouse.click(box["x"] + x * box["width"], box["y"] + y * box["height"])
+    expect(page.locator(".overlay .edge-end")).to_have_count(3)
+    with change(page):
+        page.keyboard.press("Enter")
+    with change(page):
+        page.click("text=A rectangle again")
     slider = page.locator("[data-turns=v-set_dressing-brightness]")
     with change(page):
         slider.focus()

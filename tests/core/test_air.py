@@ -17,6 +17,7 @@ from tests.core.test_mounts import do
 from tests.core.test_render import flat
 from vistaline.core.edits.starts import STARTS
 from vistaline.core.errors import CoreError
+from vistaline.core.geometry import space
 from vistaline.core.render.added import Added
 from vistaline.core.render.bright import bright_of
 from vistaline.core.render.crew import Crew
@@ -155,6 +156,34 @@ def test_a_shaft_is_its_light_along_the_ray() -> None:
     assert expected.max() > 0.3
     error = added[:, 0] - expected
     assert 10 * math.log10(expected.max() ** 2 / np.mean(error**2)) > 46
+
+
+def test_an_opening_of_any_shape_lets_light_through_inside_only() -> None:
+    """Across the opening, against the distance to a triangle's three sides."""
+    corners = ((-0.5, -0.5), (0.5, -0.5), (0.0, 0.5))
+    shaft = Shaft(
+        id="s", name="s", position=(0, 0, -2), pan=0, tilt=0, width=1, height=1, length=1e-3,
+        dust=0, spread=0, softness=0.3, brightness=1, colour="#ffffff", outline=corners,
+    )  # fmt: skip
+    shot, _ = stage(shaft)
+    haze = evaluate(shot, [0])[0].haze
+    x, y = (each.ravel() for each in np.meshgrid(np.linspace(-0.6, 0.6, 41), [-0.4, -0.1, 0.2]))
+    # Rays along the light, each through one place of the opening.
+    ways = np.tile([0.0, 0.0, -1.0], (1, 1))
+    light = np.array(
+        [
+            haze(np.array([u, v, 0.0]), ways, np.array([5.0]))[1][0, 0]
+            for u, v in zip(x, y, strict=True)
+        ]
+    )
+    inside = np.full(len(x), np.inf)
+    for (ax, ay), (bx, by) in zip(corners, corners[1:] + corners[:1], strict=True):
+        area = (bx - ax) * (y - ay) - (by - ay) * (x - ax)
+        inside = np.minimum(inside, area / math.hypot(bx - ax, by - ay))
+    share = np.clip(2 * inside / 0.3, 0, 1)
+    expected = share * share * (3 - 2 * share)
+    assert expected.max() > 0.9
+    assert light == pytest.approx(expected * light.max() / expected.max(), abs=0.03 * light.max())
 
 
 def test_what_stands_in_a_shaft_cuts_it_off() -> None:
@@ -468,6 +497,29 @@ def test_what_is_pointed_at_stands_on_the_surface_and_cuts_stay() -> None:
     there = camera.image_from_camera @ (camera.camera_from_world @ [*new.position, 1.0])[:3]
     assert there[:2] / there[2] == pytest.approx([80.0, 40.0], abs=1e-6)
     assert new.tilt == -25
+    drawn = do(
+        shot, "outline_shaft", thing="shaft:s", layer=wall.id, frame=0, alone=True,
+        points="[[60, 30], [100, 34], [90, 60], [70, 62], [55, 50]]",
+    ).dressing[0]  # fmt: skip
+    # Seen from the camera, its corners lie where they were drawn, on the wall along the light.
+    pose = space.pose(drawn.position, drawn.pan, drawn.tilt)
+    assert len(drawn.outline) == 5 and abs(np.array(drawn.outline)).max() == 0.5
+    flat = np.array(drawn.outline) * (drawn.width, drawn.height)
+    corners = np.column_stack([flat, np.zeros(5), np.ones(5)]) @ pose.T
+    normal = card.world_from_card[:3, 2]
+    along = (corners[:, :3] - card.world_from_card[:3, 3]) @ normal / (pose[:3, 2] @ normal)
+    corners[:, :3] -= along[:, None] * pose[:3, 2]
+    seen = (camera.camera_from_world @ corners.T)[:3].T @ camera.image_from_camera.T
+    expected = np.array([[60, 30], [100, 34], [90, 60], [70, 62], [55, 50]])
+    assert seen[:, :2] / seen[:, 2:] == pytest.approx(expected, abs=0.1)
+    assert (
+        not do(shot.evolve(dressing=(drawn,)), "square_shaft", thing="shaft:s").dressing[0].outline
+    )
+    with pytest.raises(CoreError, match="3 to 64"):
+        do(
+            shot, "outline_shaft", thing="shaft:s", layer=wall.id, frame=0,
+            points="[[1, 1], [2, 2]]",
+        )  # fmt: skip
     for layer, says in (("", "Nothing is seen there"), ("none such", "none such")):
         with pytest.raises(CoreError, match=says):
             do(shot, "point_dressing", layer=layer, **values)

@@ -10,22 +10,22 @@ from pydantic import Field
 
 from vistaline.core.arrays import FloatArray
 from vistaline.core.edits.lamps import depth_before, middle_of
+from vistaline.core.edits.pointing import nearness_at, places_at
 from vistaline.core.edits.registry import REGISTRY, free_id, numbered, without_rows
 from vistaline.core.edits.starts import STARTS, enlarged
 from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
 from vistaline.core.keyable import Kind, value_called
 from vistaline.core.shot.air import Emits, Fog, Particles
-from vistaline.core.shot.beams import Flare, Glow, Shaft
+from vistaline.core.shot.beams import MOST_CORNERS, Flare, Glow, Shaft
 from vistaline.core.shot.dressing import MOST_DRESSING, Dressing, OnStage, Riding
 from vistaline.core.shot.lamps import LampKind
 from vistaline.core.shot.mounts import Ride, carry_of
 from vistaline.core.shot.shot import Shot
-from vistaline.core.stage.camera import camera_states
-from vistaline.core.stage.cards import card_of
+from vistaline.core.stage.camera import CameraState, camera_states
 from vistaline.core.stage.dressing import stands
 from vistaline.core.stage.sheet import PlanView, lifted
-from vistaline.core.stage.surfaces import surface_of
+from vistaline.core.verbs import FROM_JSON
 
 __all__ = ["with_dress"]
 
@@ -195,37 +195,84 @@ def point_dressing(
     upright it falls as steeply as before. ``alone`` as in :func:`focusing.focus_on_point`.
     """
     found = shot.dress(thing)
-    if not layer:
-        raise EditError("Nothing is seen there. Click on a layer.")
-    onto = shot.layer(layer)
-    if onto.is_backdrop or onto.on_lens:
-        raise EditError(f"{onto.name} is at no distance. Click something that stands.")
     camera = camera_states(shot.evolve(cuts=()) if alone else shot, [frame])[0]
     # Itself, one pixel on, and one below: three places tell which way a surface faces.
-    points = np.array([[x, x + 1, x]]), np.array([[y, y, y + 1]])
-    near = surface_of(onto).trace(card_of(shot, onto, camera), camera, *points).near[0]
-    if not near[0] > 0:
-        raise EditError(f"{onto.name} is not seen there. Click on it.")
-    turn, home = camera.world_from_camera[:3, :3], np.array(camera.position)
-    near = np.where(near > 0, near, near[0])
-    places = [
-        home + turn @ camera.ray(float(u), float(v)) / float(each)
-        for u, v, each in zip(points[0][0], points[1][0], near, strict=True)
-    ]
+    pixels = [(x, y), (x + 1, y), (x, y + 1)]
+    near = nearness_at(shot, layer, camera, pixels)
+    places = places_at(camera, pixels, np.where(near > 0, near, near[0]))
     pose = carry_of(_ride_of(found), shot.mounts).pose(
         space.pose(getattr(found, "position", (0.0, 0.0, 0.0)), 0.0, 0.0)
     )
     if isinstance(found, Shaft) and not _ride_of(found):
-        side = np.cross(places[1] - places[0], places[2] - places[0])
-        side /= max(float(np.linalg.norm(side)), 1e-12)
-        way = side if side @ (home - places[0]) > 0 else -side
-        lean = math.degrees(math.asin(min(max(float(way[1]), -1.0), 1.0)))
-        upright = abs(way[1]) < _UPRIGHT
-        found = found.evolve(
-            pan=round(math.degrees(math.atan2(-way[0], -way[2])), 2),
-            tilt=min(found.tilt, 0.0) if upright else round(lean, 2),
-        )
+        found = _coming_out(found, camera, places)
     return _shifted(shot, found, places[0] - pose[:3, 3])
+
+
+@verb("its opening drawn")
+def outline_shaft(
+    shot: Shot,
+    *,
+    thing: str,
+    layer: str,
+    frame: int,
+    points: Annotated[list[tuple[float, float]], FROM_JSON],
+    alone: bool = False,
+) -> Shot:
+    """Give a shaft an opening of the shape that is drawn on a layer, by frame pixels.
+
+    It comes out of that surface as by :func:`point_dressing`, and is so long as before.
+    """
+    found = shot.dress(thing)
+    if not isinstance(found, Shaft):
+        raise EditError(f"{found.name} has no opening.")
+    if not 3 <= len(points) <= MOST_CORNERS:
+        raise EditError(f"An opening has 3 to {MOST_CORNERS} corners, not {len(points)}.")
+    camera = camera_states(shot.evolve(cuts=()) if alone else shot, [frame])[0]
+    near = nearness_at(shot, layer, camera, points)
+    if not (near > 0).all():
+        name = shot.layer(layer).name
+        raise EditError(f"The outline leaves {name}. Draw it on one surface.")
+    places = places_at(camera, points, near)
+    shaft = found.evolve(lamp="", ride=None, roll=0.0)
+    shaft = _coming_out(shaft, camera, places)
+    turn = space.pose((0.0, 0.0, 0.0), shaft.pan, shaft.tilt)[:3, :3]
+    seen = places @ turn  # as the light sees them
+    low, high = seen.min(axis=0), seen.max(axis=0)
+    middle, size = (low + high) / 2, np.maximum((high - low)[:2], 1e-3)
+    x, y, z = np.round(turn @ middle, 4).tolist()
+    corners = np.round(np.clip((seen - middle)[:, :2] / size, -0.5, 0.5), 4)
+    return with_dress(
+        shot,
+        shaft.evolve(
+            position=(x, y, z),
+            width=round(float(size[0]), 4),
+            height=round(float(size[1]), 4),
+            outline=tuple(map(tuple, corners.tolist())),
+        ),
+    )
+
+
+@verb("a rectangle again")
+def square_shaft(shot: Shot, *, thing: str) -> Shot:
+    """Give a shaft a rectangle for its opening again."""
+    found = shot.dress(thing)
+    if not isinstance(found, Shaft):
+        raise EditError(f"{found.name} has no opening.")
+    return with_dress(shot, found.evolve(outline=()))
+
+
+def _coming_out(shaft: Shaft, camera: CameraState, places: FloatArray) -> Shaft:
+    """Return a shaft that comes out of the surface through ``places`` (N, 3), towards a camera.
+
+    Where that is upright, it falls as steeply as before.
+    """
+    side = np.linalg.svd(places - places.mean(axis=0))[2][2]
+    way = side if side @ (np.array(camera.position) - places[0]) > 0 else -side
+    lean = math.degrees(math.asin(min(max(float(way[1]), -1.0), 1.0)))
+    return shaft.evolve(
+        pan=round(math.degrees(math.atan2(-way[0], -way[2])), 2),
+        tilt=min(shaft.tilt, 0.0) if abs(way[1]) < _UPRIGHT else round(lean, 2),
+    )
 
 
 def _ride_of(thing: Dressing) -> Ride | None:

@@ -11,6 +11,7 @@ from pydantic import Field
 
 from vistaline.core.edits.marks import stage_enlarged
 from vistaline.core.edits.playhead import with_key
+from vistaline.core.edits.pointing import nearness_at
 from vistaline.core.edits.registry import (
     REGISTRY,
     When,
@@ -35,7 +36,6 @@ from vistaline.core.stage.camera import camera_states, live_cameras
 from vistaline.core.stage.cards import card_of
 from vistaline.core.stage.keyed import row_of
 from vistaline.core.stage.sheet import PlanView, flatten
-from vistaline.core.stage.surfaces import surface_of
 
 __all__: list[str] = []
 
@@ -133,17 +133,9 @@ def _distance_at(
                 f"Camera {name} is seen here, and {shot.camera.name} is directed. Direct {name} "
                 "first."
             )
-    if not layer:
-        raise EditError("Nothing is seen there that could be focused on. Click a layer.")
-    found = shot.layer(layer)
-    if found.is_backdrop or found.on_lens:
-        raise EditError(f"{found.name} is at no distance. Click something that stands.")
     shot = shot.evolve(cuts=())
     camera = camera_states(shot, [frame])[0]
-    at = np.array([[pixel[0]]]), np.array([[pixel[1]]])
-    near = float(surface_of(found).trace(card_of(shot, found, camera), camera, *at).near[0, 0])
-    if near <= 0:
-        raise EditError(f"{found.name} is not seen there. Click on it.")
+    near = float(nearness_at(shot, layer, camera, [pixel])[0])
     check_focus(camera.lens, 1 / near)
     return 1 / near
 

@@ -110,14 +110,16 @@ class _Air:
         haze = self.haze
         along = ways.reshape(-1, 3)
         gathered = np.empty((len(haze.shafts), len(along), SHAFT_POINTS + 3), np.float32)
-        for shaft, shadows, out in zip(haze.shafts, self.falling, gathered, strict=True):
+        each = zip(haze.shafts, haze.openings, self.falling, gathered, strict=True)
+        for shaft, opening, shadows, out in each:
             begin_beam(shaft, self._home, along, out)
             seen = np.ones((len(along), 1), np.float32)
             if shadows:
                 x, y = np.meshgrid(CELL * np.arange(shape[1]), CELL * np.arange(shape[0]))
                 points = np.stack([x, index * BAND + y], axis=-1).reshape(-1, 2).astype(np.float64)
                 seen = shadows.seen_along(points, deep.ravel(), out, SHAFT_POINTS)
-            gather_beam(shaft, haze.fogs, noise_table(), self._home, along, seen, out)
+            told = haze.fogs, opening, noise_table()
+            gather_beam(shaft, *told, self._home, along, seen, out)
         return _BandOfAir(ways, deep, gathered)
 
     def cells(self, asked: _Asked, plane: FloatArray, near: FloatArray = _FLAT) -> np.ndarray:

@@ -98,12 +98,22 @@ def _outline(each: InAir) -> list[FloatArray]:
         return []
     slope = math.tan(math.radians(each.spread / 2))
     near = np.array([thing.width, thing.height]) / 2
-    ends = [_rectangle(near, 0.0), _rectangle(near + slope * thing.length, -thing.length)]
+    ends = [
+        _opening(thing, near, 0.0),
+        _opening(thing, near + slope * thing.length, -thing.length),
+    ]
     corners = [end @ pose[:3, :3].T + pose[:3, 3] for end in ends]
     return [
         *corners,
-        *(np.stack([a, b]) for a, b in zip(*(end[:4] for end in corners), strict=True)),
+        *(np.stack([a, b]) for a, b in zip(*(end[:-1] for end in corners), strict=True)),
     ]
+
+
+def _opening(shaft: Shaft, half: FloatArray, z: float) -> FloatArray:
+    if not shaft.outline or shaft.lamp:
+        return _rectangle(half, z)
+    closed = np.array([*shaft.outline, shaft.outline[0]]) * 2 * half
+    return np.column_stack([closed, np.full(len(closed), z)])
 
 
 def _rectangle(half: FloatArray, z: float) -> FloatArray:

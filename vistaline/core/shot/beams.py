@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from vistaline.core.keyable import ANGLE, METRES, PERCENT, SHARE, SIZE, Keyed
 from vistaline.core.model import Degrees, HexColour, Length, Metres, Position, Share
 from vistaline.core.shot.air import AT, TINT, Across, Dress
 from vistaline.core.shot.mounts import Ride
 
-__all__ = ["Flare", "Glow", "Rays", "Shaft"]
+__all__ = ["MOST_CORNERS", "Flare", "Glow", "Rays", "Shaft"]
 
+MOST_CORNERS = 64
+"""Of an opening that is drawn."""
+_Corner = Annotated[float, Field(ge=-0.5, le=0.5, allow_inf_nan=False)]
 _Bright = Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)]
 
 
@@ -33,6 +36,12 @@ class Shaft(Dress):
     roll: Annotated[Degrees, Keyed("Roll", **ANGLE)] = 0.0
     width: Annotated[Length, Keyed("Width", unit="m", **SIZE)] = 0.6
     height: Annotated[Length, Keyed("Height", unit="m", **SIZE)] = 0.9
+    outline: tuple[tuple[_Corner, _Corner], ...] = Field(
+        (),
+        max_length=MOST_CORNERS,
+        description="Corners of an opening of another shape, in shares of its width and height "
+        "from its middle, up is +; none: a rectangle.",
+    )
     spread: Annotated[float, Keyed("Widens by", unit="°", low=0, high=170)] = Field(
         4.0, ge=0, le=170, allow_inf_nan=False, description="From edge to edge."
     )
@@ -52,6 +61,12 @@ class Shaft(Dress):
     cut: bool = Field(True, description="Whether what stands in it cuts it off.")
     seed: Annotated[int, Field(ge=0, le=1_000_000)] = 1
     ride: Ride | None = None
+
+    @model_validator(mode="after")
+    def _closed(self) -> Self:
+        if 0 < len(self.outline) < 3:
+            raise ValueError(f"an opening has three corners or more, not {len(self.outline)}")
+        return self
 
 
 class Rays(Dress):

@@ -72,6 +72,11 @@ export class Marking {
     this.finder.draw();
   }
 
+  /** No key is for marks but Escape, which the desk takes. */
+  key(_) {
+    return false;
+  }
+
   /** Show which tool is in the hand, on a panel that may have been fetched anew. */
   pressed() {
     for (const button of this.desk.querySelectorAll("[data-do]")) if (button.dataset.do in SAYS) button.setAttribute("aria-pressed", String(this.#same(button.dataset)));

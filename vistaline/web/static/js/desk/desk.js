@@ -1,5 +1,6 @@
 // The desk of Arrange and Direct: one scene, its views, the keyboard.
 import { editOf, isThing } from "../dress/things.js";
+import { Outlining } from "../dress/outlining.js";
 import { LookAhead } from "./ahead.js";
 import { hint, notice } from "../page/notice.js";
 import { Panes } from "./panes.js";
@@ -38,6 +39,7 @@ export class Desk {
     this.panes = new Panes(element);
     this.views = new Views(element, this.viewfinder, this.scene);
     if (bench === "arrange") this.marking = new Marking(element, this.scene, this.viewfinder);
+    if (bench === "dress") this.marking = new Outlining(element, this.scene, this.viewfinder);
     this.directs = bench === "direct";
     if (bench !== "arrange") {
       this.scene.seeAs(localStorage.getItem("vistaline-as") ?? "camera");
@@ -398,6 +400,7 @@ export class Desk {
     if (event.defaultPrevented || silenced(event) || taken(event)) return;
     const { scene, transport } = this;
     if (!scene.data) return;
+    if (this.marking?.key?.(event)) return event.preventDefault();
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
       event.preventDefault();
       return scene.step(event.shiftKey ? "redo" : "undo");
