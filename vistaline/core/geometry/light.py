@@ -12,7 +12,7 @@ import numpy as np
 
 from vistaline.core.arrays import FloatArray
 
-__all__ = ["COOLEST", "HOTTEST", "cone_slope", "glowing"]
+__all__ = ["COOLEST", "HOTTEST", "adapted", "cone_slope", "glowing"]
 
 COOLEST, HOTTEST = 1667.0, 25000.0
 """Kelvin between which the colour of a black body is known here."""
@@ -27,15 +27,17 @@ _LINEAR_FROM_XYZ = np.array(
 """IEC 61966-2-1's primaries, D65."""
 
 
-def glowing(kelvin: float) -> FloatArray:
-    """Return the colour (3,) of a black body in linear sRGB, its brightest channel 1.
+_BRADFORD = np.array(
+    [[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]]
+)
+"""XYZ to what the eye's three kinds of cones tell (Lam 1985; as in ICC.1:2022, annex E)."""
+
+
+def white_of(kelvin: float) -> FloatArray:
+    """Return XYZ (3,) of a black body, Y being 1.
 
     By the cubic of Kang et al. (2002) for the Planckian locus, which is good to a thousandth in x
-    and y from 1667 to 25,000 K; hotter or cooler ones are those limits. What lies outside sRGB is
-    clipped.
-
-    >>> glowing(6504).round(2).tolist()
-    [1.0, 0.94, 0.99]
+    and y from 1667 to 25,000 K; hotter or cooler ones are those limits.
     """
     t = min(max(kelvin, COOLEST), HOTTEST)
     by_t = (
@@ -51,8 +53,29 @@ def glowing(kelvin: float) -> FloatArray:
     else:
         by_x = (3.0817580, -5.87338670, 3.75112997, -0.37001483)
     y = float(np.polyval(by_x, x))
-    linear = np.clip(_LINEAR_FROM_XYZ @ (x / y, 1.0, (1 - x - y) / y), 0, None)
+    return np.array([x / y, 1.0, (1 - x - y) / y])
+
+
+def glowing(kelvin: float) -> FloatArray:
+    """Return the colour (3,) of a black body in linear sRGB, its brightest channel 1.
+
+    As :func:`white_of`; what lies outside sRGB is clipped.
+
+    >>> glowing(6504).round(2).tolist()
+    [1.0, 0.94, 0.99]
+    """
+    linear = np.clip(_LINEAR_FROM_XYZ @ white_of(kelvin), 0, None)
     return np.asarray(linear / linear.max())
+
+
+def adapted(kelvin: float, to: float = 6504.0) -> FloatArray:
+    """Return the matrix (3, 3), of linear sRGB, that makes white by one light white by another.
+
+    The eye's adaptation by Bradford's cones (von Kries).
+    """
+    before, after = (_BRADFORD @ white_of(each) for each in (kelvin, to))
+    xyz = np.linalg.inv(_BRADFORD) @ np.diag(after / before) @ _BRADFORD
+    return np.asarray(_LINEAR_FROM_XYZ @ xyz @ np.linalg.inv(_LINEAR_FROM_XYZ))
 
 
 def cone_slope(angle: float, softness: float) -> tuple[float, float]:

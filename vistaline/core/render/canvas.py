@@ -9,6 +9,7 @@ import numpy as np
 
 from vistaline.core.render.added import NOTHING, Added
 from vistaline.core.render.crew import Crew
+from vistaline.core.render.graded import NO_FINISH, Finish
 from vistaline.core.render.laying import EDGES, PIECE, Cards
 from vistaline.core.render.placing import Placed
 from vistaline.core.render.sample import fetchable
@@ -60,13 +61,14 @@ class Canvas:
         ground: np.ndarray,
         composite_band: CompositeBand,
         added: Added = NOTHING,
+        finish: Finish = NO_FINISH,
     ) -> None:
         """Call ``composite_band(y0, y1, cards, ground)`` for bands of rows.
 
         ``cards`` near to far; ``parallel``: that order holds all over the frame; ``added``: light
-        to be added to it.
+        to be added to it; ``finish``: what is done to it at its end.
         """
-        laid = self.lay(cards, parallel, added)
+        laid = self.lay(cards, parallel, added, finish)
 
         def work(thread: int, band: int) -> None:
             composite_band(*self.rows_of(band), laid.band(thread, band), ground)
@@ -82,7 +84,13 @@ class Canvas:
         """Return a band's first row, and the one after its last."""
         return band * BAND, min((band + 1) * BAND, self.height)
 
-    def lay(self, cards: Sequence[Placed], parallel: bool, added: Added = NOTHING) -> Laid:
+    def lay(
+        self,
+        cards: Sequence[Placed],
+        parallel: bool,
+        added: Added = NOTHING,
+        finish: Finish = NO_FINISH,
+    ) -> Laid:
         """Return placed cards, near to far, as they are composited; see :meth:`draw`."""
         if len(cards) > self._buffers.shape[1]:
             self._buffers = np.zeros(
@@ -138,6 +146,8 @@ class Canvas:
             light=added.light,
             doublings=added.doublings,
             gain=added.gain,
+            program=finish.program,
+            fields=finish.planes,
         )
         sampled = [n for n, each in enumerate(fetched) if each is None]
         return Laid(self, cards, fetched, told, sampled)

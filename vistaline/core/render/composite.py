@@ -10,6 +10,7 @@ from numba import njit
 
 from vistaline.core.picture.colour import srgb_polynomial, srgb_table
 from vistaline.core.render.added import room_for, spread_row
+from vistaline.core.render.grade import grade_row
 from vistaline.core.render.in_order import row_in_order
 from vistaline.core.render.laying import KERNEL, Cards, lay_marked, span_of
 from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH, run_of
@@ -75,6 +76,8 @@ def _composite(cards, ground, y0, table, light, codes, luma, cb, cr):  # type: i
     width = max(light.shape[1], codes.shape[1], luma.shape[1])
     planes, tint = np.empty((4, width), np.float32), room()
     line, half_line, full = room_for(cards.light, cards.doublings)
+    kept = np.empty((4, width if cards.program.stages.shape[0] else 0), np.float32)
+    nothing = np.zeros(3, np.float32)
     blue_less = np.empty((2, width), np.float32)
     red_less = np.empty((2, width), np.float32)
     # A mean of 8: two rows, and three columns weighed 1, 2, 1.
@@ -86,20 +89,54 @@ def _composite(cards, ground, y0, table, light, codes, luma, cb, cr):  # type: i
             spread_row(cards.light, cards.doublings, cards.gain, y0 + j, line, half_line, full)
             for c in range(3):
                 _lighten(planes[c], full[c, :width])
+        under = ground
+        if cards.program.stages.shape[0]:
+            _finish(cards, planes, ground, y0 + j, kept)
+            under = nothing
         if luma.shape[0]:
             half = j % 2
-            _encode(planes, ground, luma[j], blue_less[half], red_less[half])
+            _encode(planes, under, luma[j], blue_less[half], red_less[half])
             if half:
                 _mean_of_8(blue_less, to_cb, cb[j // 2])
                 _mean_of_8(red_less, to_cr, cr[j // 2])
             continue
         if light.shape[0]:
-            _pack(planes[0], planes[1], planes[2], planes[3], ground, light[j])
+            _pack(planes[0], planes[1], planes[2], planes[3], under, light[j])
             continue
         for x in range(width):
             for channel in range(3):
-                value = planes[channel, x] + planes[3, x] * ground[channel]
+                value = planes[channel, x] + planes[3, x] * under[channel]
                 codes[j, x, channel] = np.uint8(_code(value, table) + np.float32(0.5))
+
+
+@njit(**KERNEL)
+def _finish(cards, planes, ground, y, kept):  # type: ignore[no-untyped-def]
+    """Do to a row what is done to the whole frame: over the ground where that has a colour.
+
+    ``planes`` (4, width): as :func:`_row` leaves them; what comes of it has the ground in it.
+    """
+    one, full = np.float32(1), np.float32(65535)
+    over = ground[0] + ground[1] + ground[2] > 0
+    through, small = planes[3], one / full
+    for c in range(3):
+        plane, under = planes[c], ground[c]
+        for x in range(plane.shape[0]):
+            plane[x] = (plane[x] + through[x] * under) * small
+    for x in range(through.shape[0]):
+        through[x] = one - through[x]
+    if not over:
+        for c in range(3):
+            plane = planes[c]
+            for x in range(plane.shape[0]):
+                plane[x] /= max(through[x], np.float32(1e-5))
+    grade_row(cards.program, planes, y, cards.fields, kept)
+    for c in range(3):
+        plane = planes[c]
+        for x in range(plane.shape[0]):
+            value = min(max(plane[x], np.float32(0)), one) * full
+            plane[x] = value if over else value * through[x]
+    for x in range(through.shape[0]):
+        through[x] = one - through[x]
 
 
 @njit(**KERNEL)

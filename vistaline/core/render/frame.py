@@ -21,6 +21,7 @@ from vistaline.core.render.beams import Beams, shines_over
 from vistaline.core.render.canvas import Canvas, CompositeBand, tiles_of
 from vistaline.core.render.character import changes_frame, with_character
 from vistaline.core.render.crew import Crew
+from vistaline.core.render.graded import finish_of
 from vistaline.core.render.hazed import sky_of
 from vistaline.core.render.laying import Cards
 from vistaline.core.render.mean import hand_on, mean_of
@@ -142,6 +143,7 @@ class Renderer:
         least = max(2 * points, self._quality.moments)
         moving = exposed(self.shot, frame, *span, fine=fine, at_least=least)
         character = camera_at(self.shot, frame).character
+        finish = finish_of(state, self._looks, self._quality)
         open_for = (span[1] - span[0]) / float(self.shot.frame.rate)
         over = shines_over(state)
         alone = self._beams.alone(state, ground) if over else None
@@ -155,7 +157,8 @@ class Renderer:
             picture = self._one(self._softened(state, open_for), state.parallel)
         else:
             cards = self._softened(state, open_for)
-            self._canvas.draw(cards, state.parallel, ground, composite_band, alone or NOTHING)
+            added = alone or NOTHING
+            self._canvas.draw(cards, state.parallel, ground, composite_band, added, finish)
             self._shelf.take_all_back()
             return
         added = alone or (self._beams.added(picture, state, ground) if over else NOTHING)
@@ -163,7 +166,7 @@ class Renderer:
             added.to(picture, self._crew)
             added = NOTHING
         picture = with_character(picture, character, self._crew, self._shelf)
-        hand_on(picture, ground, composite_band, self._crew, added)
+        hand_on(picture, ground, composite_band, self._crew, added, finish)
         self._shelf.take_all_back()
 
     def _one(self, cards: Sequence[Placed], parallel: bool) -> np.ndarray:

@@ -5,10 +5,13 @@ Source-over of premultiplied colour: W3C Compositing and Blending Level 1, secti
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from numba import njit
+
+if TYPE_CHECKING:
+    from vistaline.core.render.grade import Program
 
 __all__ = [
     "EDGES",
@@ -83,6 +86,10 @@ class Cards(NamedTuple):
     """See ``added.Added``, as for the next."""
     gain: np.ndarray
     """(3,) float32."""
+    program: Program
+    """What is done to the whole frame at its end."""
+    fields: np.ndarray
+    """(P, height, width) uint16: the planes that asks for, of the whole frame."""
 
 
 @njit(inline="always")

@@ -10,6 +10,7 @@ from vistaline.core.render import composite
 from vistaline.core.render.added import NOTHING, Added
 from vistaline.core.render.canvas import NO_MARKS, NO_TINTS, Canvas, CompositeBand, Laid, tiles_of
 from vistaline.core.render.crew import Crew
+from vistaline.core.render.graded import NO_FINISH, Finish
 from vistaline.core.render.laying import EDGES, Cards
 from vistaline.core.render.sample import fetchable
 from vistaline.core.render.tiling import Tile
@@ -46,8 +47,12 @@ def hand_on(
     composite_band: CompositeBand,
     crew: Crew,
     added: Added = NOTHING,
+    finish: Finish = NO_FINISH,
 ) -> None:
-    """Hand a picture (height, width, 4) uint16 on as a frame, over a ground, with light added."""
+    """Hand a picture (height, width, 4) uint16 on as a frame, over a ground, with light added.
+
+    ``finish``: what is done to it at its end.
+    """
     height, width = picture.shape[:2]
     edges = np.zeros((1, EDGES, 3), np.float32)
     edges[..., 2] = 1e6  # nowhere near one
@@ -75,6 +80,8 @@ def hand_on(
             light=added.light,
             doublings=added.doublings,
             gain=added.gain,
+            program=finish.program,
+            fields=finish.planes,
         )
         composite_band(y0, y0 + len(rows), told, ground)
 

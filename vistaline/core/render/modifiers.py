@@ -1,4 +1,4 @@
-"""What changes a card's pixels before they are composited, in order: light, shadows, matte, air.
+"""What changes a card's pixels before compositing, in order: effects, light, shadows, matte, air.
 
 Each entry is a function that is given a card as it is placed in a frame and returns the modifier
 for it, or nothing. A new one is a class with one method and its function in the list.
@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from vistaline.core.render.graded import graded
 from vistaline.core.render.hazed import hazed
 from vistaline.core.render.laying import EDGES
 from vistaline.core.render.lit import lit
@@ -98,7 +99,7 @@ def _matte(placed: Placement) -> list[Modifier] | None:
     return [_MatteOn(source, edges, np.float32(other.opacity), asks)]
 
 
-MODIFIERS: list[Maker] = [lit, _shadows, _matte, hazed]
+MODIFIERS: list[Maker] = [graded, lit, _shadows, _matte, hazed]
 """In the order in which they happen; the air last, that it is done as cards are laid."""
 
 

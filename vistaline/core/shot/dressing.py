@@ -1,4 +1,4 @@
-"""All that is put into a shot's light and air besides lamps, by what each is."""
+"""All that dresses a shot besides lamps: what is in its light and air, and its effects."""
 
 from __future__ import annotations
 
@@ -11,15 +11,90 @@ from pydantic import Field
 from vistaline.core.model import Part
 from vistaline.core.shot.air import Fog, Particles, Veils
 from vistaline.core.shot.beams import Flare, Glow, Rays, Shaft
+from vistaline.core.shot.effects import (
+    BlackAndWhite,
+    Contrast,
+    Curves,
+    Effect,
+    Exposure,
+    Grain,
+    Halftone,
+    HueRange,
+    LevelsOf,
+    Poster,
+    Saturation,
+    Screen,
+    Table,
+    ThreeWays,
+    Tones,
+    Vignetting,
+    WhiteBalance,
+)
 
-__all__ = ["DRESSINGS", "MOST_DRESSING", "Dressing", "OnStage", "Riding", "row_name"]
+__all__ = [
+    "DRESSINGS",
+    "EFFECTS",
+    "MOST_DRESSING",
+    "MOST_EFFECTS",
+    "Dressing",
+    "OnStage",
+    "Riding",
+    "row_name",
+]
 
 MOST_DRESSING = 40
-"""In one shot: each costs time in every frame."""
+"""In one shot's air: each costs time in every frame."""
+MOST_EFFECTS = 200
+"""In one shot."""
 
 Dressing = Annotated[
-    Fog | Veils | Particles | Shaft | Rays | Glow | Flare, Field(discriminator="kind")
+    Fog
+    | Veils
+    | Particles
+    | Shaft
+    | Rays
+    | Glow
+    | Flare
+    | Exposure
+    | WhiteBalance
+    | Contrast
+    | LevelsOf
+    | Curves
+    | Saturation
+    | ThreeWays
+    | HueRange
+    | BlackAndWhite
+    | Tones
+    | Table
+    | Poster
+    | Vignetting
+    | Grain
+    | Halftone
+    | Screen,
+    Field(discriminator="kind"),
 ]
+
+EFFECTS: Mapping[str, type[Effect]] = MappingProxyType(
+    {
+        "exposure": Exposure,
+        "balance": WhiteBalance,
+        "contrast": Contrast,
+        "levels": LevelsOf,
+        "curves": Curves,
+        "saturation": Saturation,
+        "three-ways": ThreeWays,
+        "hue-range": HueRange,
+        "mono": BlackAndWhite,
+        "tones": Tones,
+        "table": Table,
+        "poster": Poster,
+        "vignette": Vignetting,
+        "grain": Grain,
+        "halftone": Halftone,
+        "screen": Screen,
+    }
+)
+"""The classes of effects by their kinds."""
 
 DRESSINGS: Mapping[str, type[Part]] = MappingProxyType(
     {
@@ -30,6 +105,7 @@ DRESSINGS: Mapping[str, type[Part]] = MappingProxyType(
         "rays": Rays,
         "glow": Glow,
         "flare": Flare,
+        **EFFECTS,
     }
 )
 """The classes by their kinds, which is also what stands before the colon in names of rows."""

@@ -23,7 +23,7 @@ from vistaline.core.looks.frame_styles import FrameStyle
 from vistaline.core.model import HexColour, Part
 from vistaline.core.shot.cameras import Camera, Cut, Take
 from vistaline.core.shot.checks import check_shot, with_ids
-from vistaline.core.shot.dressing import MOST_DRESSING, Dressing, row_name
+from vistaline.core.shot.dressing import MOST_DRESSING, MOST_EFFECTS, Dressing, row_name
 from vistaline.core.shot.lamps import MOST_LAMPS, Lamp
 from vistaline.core.shot.layer import Layer, Matte, PictureRef
 from vistaline.core.shot.mounts import Mount
@@ -93,7 +93,9 @@ class Shot(Part):
         (), max_length=MOST_LAMPS, description="Without any, layers are seen as they are."
     )
     dressing: tuple[Dressing, ...] = Field(
-        (), max_length=MOST_DRESSING, description="What is in its light and air besides lamps."
+        (),
+        max_length=MOST_DRESSING + MOST_EFFECTS,
+        description="What is in its light and air besides lamps, and its effects, in their order.",
     )
     solo: str = Field(
         "",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -157,6 +158,8 @@ class FrameState:
     """The time since the shot's first frame."""
     gain: float = 1.0
     """How much brighter all is taken, by the camera's exposure."""
+    kept: dict[Any, Any] = field(default_factory=dict, init=False)
+    """What renderers have found out about it, for the next layer of the same frame."""
 
     @cached_property
     def lights(self) -> Sequence[Light]:

@@ -9,14 +9,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from functools import lru_cache
 from typing import Any
 
-import cv2
 import numpy as np
 from numba import njit
 
 from vistaline.core.arrays import FloatArray
+from vistaline.core.geometry.inside import inside_at, inside_of
 from vistaline.core.picture.colour import hex_to_linear
 from vistaline.core.shot.air import Fog, Veils
 from vistaline.core.shot.beams import Shaft
@@ -40,8 +39,6 @@ memory)."""
 FARTHEST = 1e7
 """Metres: farther than anything stands; the background."""
 _UNEVEN_POINTS = 4
-_OPENING = 65
-"""Texels across the shape of an opening."""
 SHAFT_POINTS = 10
 """Along a ray, at which a shaft's light is gathered."""
 _FAST: dict[str, Any] = {"nogil": True, "cache": True, "error_model": "numpy"}
@@ -66,7 +63,7 @@ class Haze:
     beams: Sequence[InAir]
     """Those shafts, in that order."""
     openings: Sequence[np.ndarray]
-    """How far inside its opening one is, of each shaft; see :func:`opening_of`."""
+    """How far inside its opening one is, of each shaft; see :func:`inside_of`."""
     kept: dict[Any, Any] = field(default_factory=dict)
     """What renderers have found out about it, for the next card of the same frame."""
 
@@ -114,28 +111,13 @@ def haze_of(things: Sequence[InAir], taking: FloatArray, seconds: float) -> Haze
         np.array(sorted(veils, key=lambda row: -row[0]), float).reshape(-1, 12),
         np.array([_shaft(each, seconds) for each in beams], float).reshape(-1, 29),
         beams,
-        [opening_of(() if each.round else _outline_of(each.thing)) for each in beams],
+        [inside_of(() if each.round else _outline_of(each.thing)) for each in beams],
     )
 
 
 def _outline_of(thing: Dressing) -> tuple[tuple[float, float], ...]:
     assert isinstance(thing, Shaft)
     return thing.outline
-
-
-@lru_cache(64)
-def opening_of(outline: tuple[tuple[float, float], ...]) -> np.ndarray:
-    """Return how far inside an outline one is, as (N, N) float32, and (0, 0) where there is none.
-
-    From the opening's left lower corner to the right upper one; 1 is half of its width, or of its
-    height, and outside it is negative.
-    """
-    if not outline:
-        return np.empty((0, 0), np.float32)
-    corners = (np.array(outline) * 2).astype(np.float32).reshape(-1, 1, 2)
-    across = np.linspace(-1, 1, _OPENING).tolist()
-    found = [[cv2.pointPolygonTest(corners, (x, y), True) for x in across] for y in across]
-    return np.array(found, np.float32)
 
 
 def _place(drift: Sequence[float], grain: float, seed: int, seconds: float) -> list[float]:
@@ -249,23 +231,11 @@ def begin_beam(shaft, home, ways, out):  # type: ignore[no-untyped-def]
         out[i, 1] = last if last > first else 0.0
 
 
-@njit(inline="always")
-def _inside(opening, u, v):  # type: ignore[no-untyped-def]
-    """Return how far inside an opening a place of it (-1..1) is, evenly between its texels."""
-    last = opening.shape[0] - 1
-    x = min(max((u + 1) / 2, 0.0), 1.0) * last
-    y = min(max((v + 1) / 2, 0.0), 1.0) * last
-    i, j = min(int(x), last - 1), min(int(y), last - 1)
-    a, b = x - i, y - j
-    lower = opening[j, i] * (1 - a) + opening[j, i + 1] * a
-    return lower * (1 - b) + (opening[j + 1, i] * (1 - a) + opening[j + 1, i + 1] * a) * b
-
-
 @njit(**_FAST)
 def gather_beam(shaft, fogs, opening, table, home, ways, seen, out):  # type: ignore[no-untyped-def]
     """Add up a shaft's light, of colour 1, along rays: ``out[:, 2:]`` has it from none to all.
 
-    ``opening``: its shape, by :func:`opening_of`.
+    ``opening``: its shape, by :func:`inside_of`.
     ``seen`` (N, points or 1): how much of the light is there, past what stands in it.
     """
     for i in range(ways.shape[0]):
@@ -286,7 +256,7 @@ def gather_beam(shaft, fogs, opening, table, home, ways, seen, out):  # type: ig
             if shaft[26] > 0:
                 edge = _smooth((1 - np.sqrt(u * u + v * v)) / shaft[17])
             elif opening.shape[0]:
-                edge = _smooth(_inside(opening, u, v) / shaft[17])
+                edge = _smooth(inside_at(opening, u, v) / shaft[17])
             else:
                 edge = _smooth((1 - abs(u)) / shaft[17]) * _smooth((1 - abs(v)) / shaft[17])
             left = max(1 - w / shaft[16], 0.0)

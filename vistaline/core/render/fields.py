@@ -1,0 +1,446 @@
+"""Numbers for each pixel of a frame that effects ask for: masks, vignettes, what screens print."""
+
+from __future__ import annotations
+
+import math
+import os
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from functools import cache, lru_cache
+
+import numpy as np
+from numba import njit
+
+from vistaline.core.arrays import FloatArray, Matrix3
+from vistaline.core.geometry.inside import NO_OUTLINE, inside_at, inside_of
+from vistaline.core.picture.pyramid import Pyramid
+from vistaline.core.render.crew import Crew
+from vistaline.core.render.grade import NO_PLANES
+from vistaline.core.render.laying import KERNEL, coverage
+from vistaline.core.render.program import Fields
+from vistaline.core.render.source import Asked, Quality, Source
+from vistaline.core.render.sources import source_on
+from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH
+from vistaline.core.render.warp import BAND
+from vistaline.core.shot.effects import (
+    Effect,
+    Grain,
+    Halftone,
+    Mask,
+    MaskShape,
+    Screen,
+    ScreenShape,
+    Vignetting,
+)
+from vistaline.core.stage.camera import CameraState
+from vistaline.core.stage.cards import Card
+from vistaline.core.stage.evaluate import FrameState
+from vistaline.core.stage.surfaces import surface_of
+
+__all__ = ["FrameFields", "Seen", "screen_ranks", "seen_in"]
+
+_ELLIPSE, _GRADIENT, _OUTLINE = 0, 1, 2
+_SHAPES = {
+    MaskShape.ELLIPSE: _ELLIPSE,
+    MaskShape.GRADIENT: _GRADIENT,
+    MaskShape.OUTLINE: _OUTLINE,
+}
+_LINES = 1080
+"""Of a frame, for which pitches and grain are told."""
+_RANKS = 128
+"""Texels across one cell of a screen."""
+
+
+@dataclass(frozen=True, eq=False)
+class Seen:
+    """A frame as fields are drawn for it; what has been drawn is kept for the next layer."""
+
+    state: FrameState
+    looks: Mapping[str, Pyramid]
+    quality: Quality
+    kept: dict[object, np.ndarray] = field(default_factory=dict)
+
+    @property
+    def frame(self) -> int:
+        """Its number: what moves by itself is another one in each."""
+        return round(self.state.seconds * float(self.state.layout.stage.shot.frame.rate))
+
+
+def seen_in(state: FrameState, looks: Mapping[str, Pyramid], quality: Quality) -> Seen:
+    """Return a frame for fields: one for all its layers."""
+    if Seen not in state.kept:
+        state.kept[Seen] = Seen(state, looks, quality)
+    found: Seen = state.kept[Seen]
+    return found
+
+
+@cache
+def _crew() -> Crew:
+    """Return the threads that draw fields: they are drawn before a frame's own threads begin."""
+    return Crew(os.cpu_count() or 1)
+
+
+class FrameFields(Fields):
+    """Fields of one frame, or of one layer in it, numbered as they are asked for."""
+
+    def __init__(self, seen: Seen, camera: CameraState, card: Card | None = None) -> None:
+        """``camera``: over whose raster they are; ``card``: whose depth counts, if any."""
+        self._seen, self._camera, self._card = seen, camera, card
+        self._planes: list[np.ndarray] = []
+
+    @property
+    def planes(self) -> np.ndarray:
+        """(P, height, width) uint16: all that were asked for."""
+        return np.stack(self._planes) if self._planes else NO_PLANES
+
+    @property
+    def _lines(self) -> float:
+        """Pixels of this raster to one of 1080 lines: coarser rasters have coarser screens."""
+        scale = self._camera.focal_px / self._seen.state.camera.focal_px
+        return float(self._whole[1] / _LINES * scale)
+
+    @property
+    def _whole(self) -> FloatArray:
+        """Width and height of the frame, without what a raster has round it."""
+        camera = self._seen.state.camera
+        return np.array(camera.frame_size) - 2.0 * (camera.raster.margin if camera.raster else 0)
+
+    def _numbered(self, key: object, draw: Callable[[], np.ndarray]) -> int:
+        key = key, self._camera
+        if key not in self._seen.kept:
+            self._seen.kept[key] = draw()
+        self._planes.append(self._seen.kept[key])
+        return len(self._planes) - 1
+
+    def mask(self, effect: Effect) -> int | None:
+        """Return the number of the plane of an effect's mask; -1: it has none."""
+        mask = effect.mask
+        if mask is None:
+            return -1
+        if mask.shape is MaskShape.DEPTH:
+            return None if self._card is None else self._depth(mask, self._card)
+        if mask.shape is MaskShape.LAYER:
+            return self._numbered(mask, lambda: self._cover(mask))
+        return self._numbered(mask, lambda: self._shape(mask))
+
+    def vignette(self, effect: Vignetting) -> int:
+        """Return the number of the plane of how much a vignette shows."""
+        width, height = self._camera.frame_size
+        half = np.array([width, height]) * effect.size / 2
+        half += (math.sqrt(half[0] * half[1]) - half) * effect.roundness
+        middle = width * (0.5 + effect.x), height * (0.5 - effect.y)
+        box = np.array([[2 * half[0], 0, middle[0]], [0, -2 * half[1], middle[1]], [0, 0, 1]])
+        key = "vignette", middle, half[0], half[1], effect.softness
+        return self._numbered(
+            key, lambda: self._fill(box, _ELLIPSE, effect.softness, NO_OUTLINE, outside=True)
+        )
+
+    def screen(self, effect: Halftone | Screen) -> int:
+        """Return the number of the plane of a screen; a halftone's edges are in the next."""
+        cells = self._cells(effect)
+        ranks = screen_ranks(effect.shape)
+        width, height = self._camera.frame_size
+        grid = tuple(cells.ravel().tolist())
+        if isinstance(effect, Screen):
+
+            def printed() -> np.ndarray:
+                out = np.empty((height, width), np.uint16)
+                self._run(lambda y0, y1: _print(cells, ranks, effect.cover, y0, out[y0:y1]), height)
+                return out
+
+            return self._numbered(("screen", effect.shape, effect.cover, grid), printed)
+        both = np.empty((2, height, width), np.uint16)
+
+        def ranked() -> np.ndarray:
+            self._run(
+                lambda y0, y1: _rank(cells, ranks, y0, both[0, y0:y1], both[1, y0:y1]), height
+            )
+            return both
+
+        key = ("halftone", effect.shape, grid), self._camera
+        if key not in self._seen.kept:
+            self._seen.kept[key] = ranked()
+        self._planes.extend(self._seen.kept[key])
+        return len(self._planes) - 2
+
+    def grain(self, effect: Grain) -> tuple[float, float, float]:
+        """Return the size of grain in pixels, and from where in its tile it is taken."""
+        frame = self._seen.frame if effect.moves else 0
+        x, y = np.random.RandomState((effect.seed * 7919 + frame * 104729) % 2**32).randint(
+            0, 512, 2
+        )
+        return effect.size * self._lines, float(x), float(y)
+
+    # --- masks ------------------------------------------------------------------------------------
+
+    def _cover(self, mask: Mask) -> np.ndarray:
+        width, height = self._camera.frame_size
+        found = np.zeros((height, width), np.uint16)
+        cards = [each for each in self._seen.state.cards if each.layer.id == mask.of]
+        tiles = -(-height // TILE_HEIGHT), -(-width // TILE_WIDTH)
+        asked = Asked(self._seen.quality, opaque=False, cover=np.zeros(tiles))
+        source = None
+        if cards:
+            look = self._seen.looks[cards[0].texture]
+            surface = surface_of(cards[0].layer)
+            source = source_on(surface, cards[0], self._camera, look, asked)
+        if source is not None and source.seen:
+            _draw_cover(source, found)
+        return 65535 - found if mask.outside else found
+
+    def _shape(self, mask: Mask) -> np.ndarray:
+        box = self._box(mask)
+        if box is None:
+            value = 65535 if mask.outside else 0
+            return np.full(self._camera.frame_size[::-1], value, np.uint16)
+        outline = inside_of(mask.outline) if mask.shape is MaskShape.OUTLINE else NO_OUTLINE
+        return self._fill(box, _SHAPES[mask.shape], mask.softness, outline, outside=mask.outside)
+
+    def _box(self, mask: Mask) -> Matrix3 | None:
+        """Return the homography from a mask's box (-0.5..0.5, up is +) to this raster's pixels."""
+        turn = math.radians(mask.turn)
+        cosine, sine = math.cos(turn), math.sin(turn)
+        if mask.fixed == "*stage":
+            at = self._camera.camera_from_world @ [*mask.place, 1.0]
+            if at[2] >= -1e-6:
+                return None
+            wide, high = mask.width, mask.height
+            flat = np.array(
+                [
+                    [cosine * wide, -sine * high, at[0]],
+                    [sine * wide, cosine * high, at[1]],
+                    [0, 0, at[2]],
+                ]
+            )
+            return np.asarray(self._camera.image_from_camera @ flat)
+        if mask.fixed:
+            cards = [each for each in self._seen.state.cards if each.layer.id == mask.fixed]
+            if not cards:
+                return None
+            size = np.array([cards[0].width, cards[0].height])
+            outer = cards[0].image_from_card(self._camera)
+        else:
+            size = self._whole
+            width, height = self._seen.state.camera.frame_size
+            # Another raster shows the same frame larger or smaller, and more round it.
+            outer = (
+                self._camera.image_from_camera
+                @ np.linalg.inv(self._seen.state.camera.image_from_camera)
+                @ np.array([[1, 0, width / 2], [0, -1, height / 2], [0, 0, 1]])
+            )
+        wide, high = mask.width * size[0], mask.height * size[1]
+        middle = np.array([mask.x, mask.y]) * size
+        inner = np.array(
+            [
+                [cosine * wide, -sine * high, middle[0]],
+                [sine * wide, cosine * high, middle[1]],
+                [0, 0, 1],
+            ]
+        )
+        return np.asarray(outer @ inner)
+
+    def _fill(
+        self, box: Matrix3, shape: int, softness: float, outline: np.ndarray, *, outside: bool
+    ) -> np.ndarray:
+        width, height = self._camera.frame_size
+        out = np.empty((height, width), np.uint16)
+        if abs(np.linalg.det(box)) < 1e-12:
+            out[:] = 65535 if outside else 0
+            return out
+        back = np.linalg.inv(box)
+        # So soft at least that its edge is a pixel wide in the middle of it.
+        across = box @ np.array([[0, 0.5, 0], [0, 0, 0.5], [1, 1, 1]])
+        points = across[:2] / np.where(np.abs(across[2]) > 1e-9, across[2], 1e-9)
+        size = np.hypot(*(points[:, 1:] - points[:, :1]))
+        softness = max(softness, min(1.0, 1.5 / max(float(size.min()), 1e-3)))
+
+        def work(y0: int, y1: int) -> None:
+            _weigh(back, shape, softness, outline, outside, y0, out[y0:y1])
+
+        self._run(work, height)
+        return out
+
+    def _depth(self, mask: Mask, card: Card) -> int:
+        plane = tuple(card.nearness(self._camera).tolist())
+        key = mask, plane
+
+        def draw() -> np.ndarray:
+            width, height = self._camera.frame_size
+            out = np.empty((height, width), np.uint16)
+            behind = card.layer.is_backdrop or card.layer.on_lens
+            told = np.array([0.0, 0.0, 1e-9] if behind else plane)
+
+            def work(y0: int, y1: int) -> None:
+                _range(told, mask.near, mask.far, mask.softness, mask.outside, y0, out[y0:y1])
+
+            self._run(work, height)
+            return out
+
+        return self._numbered(key, draw)
+
+    def _cells(self, effect: Halftone | Screen) -> FloatArray:
+        """Return the homography (3, 3) from this raster's pixels to cells of a screen."""
+        turn = math.radians(effect.angle)
+        turned = np.array(
+            [
+                [math.cos(turn), math.sin(turn), 0],
+                [-math.sin(turn), math.cos(turn), 0],
+                [0, 0, 1],
+            ]
+        )
+        cards = [each for each in self._seen.state.cards if each.layer.id == effect.fixed]
+        if cards and abs(np.linalg.det(cards[0].image_from_card(self._camera))) > 1e-12:
+            pitch = cards[0].height * effect.pitch / _LINES
+            there = np.linalg.inv(cards[0].image_from_card(self._camera))
+        else:
+            pitch = effect.pitch * self._lines
+            home = self._camera.image_from_camera @ [0, 0, -1.0]
+            there = np.array([[1, 0, -home[0]], [0, -1, home[1]], [0, 0, 1.0]])
+        return np.asarray(np.diag([1 / pitch, 1 / pitch, 1]) @ turned @ there)
+
+    def _run(self, work: Callable[[int, int], None], height: int) -> None:
+        _crew().share(lambda _, y0: work(y0, min(y0 + BAND, height)), range(0, height, BAND))
+
+
+def _draw_cover(source: Source, out: np.ndarray) -> None:
+    """Fill ``out`` (height, width) uint16 with how much of each pixel a source covers."""
+    height, width = out.shape
+    edges = np.asarray(source.edges, np.float32)
+
+    def work(_: int, band: int) -> None:
+        pixels = np.zeros((BAND, width, 4), np.uint16)
+        near = np.empty((BAND, width), np.float32)
+        source.rows(band, pixels, near)
+        tiles = source.tiles[band * BAND_LINES : (band + 1) * BAND_LINES]
+        rows = out[band * BAND : (band + 1) * BAND]
+        _alpha(pixels, tiles, edges, band * BAND, rows)
+
+    _crew().share(work, range(-(-height // BAND)))
+
+
+@njit(**KERNEL)
+def _alpha(pixels, tiles, edges, y0, out):  # type: ignore[no-untyped-def]
+    for j in range(out.shape[0]):
+        for i in range(out.shape[1]):
+            if tiles[j // TILE_HEIGHT, i // TILE_WIDTH] != 0:
+                cover = coverage(edges, np.float32(i), np.float32(y0 + j))
+                out[j, i] = np.uint16(np.float32(pixels[j, i, 3]) * cover + np.float32(0.5))
+
+
+@lru_cache
+def screen_ranks(shape: ScreenShape) -> np.ndarray:
+    """Return one cell of a screen (N, N) float32: which share of it is inked before each place.
+
+    By rank of area, so that a tone of a quarter inks a quarter, whatever the shape.
+    """
+    x, y = np.meshgrid(*[np.arange(_RANKS) / _RANKS] * 2)
+    away = np.abs(2 * x - 1), np.abs(2 * y - 1)
+    if shape is ScreenShape.DOTS:
+        spot = np.cos(2 * np.pi * x) + np.cos(2 * np.pi * y)
+    elif shape is ScreenShape.LINES:
+        spot = away[1] + 1e-6 * away[0]
+    else:
+        spot = np.minimum(away[1], 0.45 + 0.55 * away[0])
+    order = np.argsort(spot, axis=None, kind="stable")
+    ranks = np.empty(order.size, np.float32)
+    ranks[order] = (np.arange(order.size) + 0.5) / order.size
+    return ranks.reshape(spot.shape)
+
+
+@njit(inline="always")
+def _smooth(value):  # type: ignore[no-untyped-def]
+    share = min(max(value, 0.0), 1.0)
+    return share * share * (3 - 2 * share)
+
+
+@njit(**KERNEL)
+def _weigh(back, shape, softness, outline, outside, y0, out):  # type: ignore[no-untyped-def]
+    """Fill rows with how far inside a shape each pixel is."""
+    for j in range(out.shape[0]):
+        y = y0 + j + 0.5
+        for i in range(out.shape[1]):
+            x = i + 0.5
+            w = back[2, 0] * x + back[2, 1] * y + back[2, 2]
+            if abs(w) < 1e-12:
+                w = 1e-12
+            u = (back[0, 0] * x + back[0, 1] * y + back[0, 2]) / w * 2
+            v = (back[1, 0] * x + back[1, 1] * y + back[1, 2]) / w * 2
+            if shape == 1:
+                share = _smooth(0.5 + v / (2 * softness))
+            elif shape == 2:
+                share = 0.0
+                if abs(u) < 1 and abs(v) < 1:
+                    share = _smooth(inside_at(outline, u, v) / softness)
+            else:
+                share = _smooth((1 - np.sqrt(u * u + v * v)) / softness)
+            if outside:
+                share = 1 - share
+            out[j, i] = np.uint16(share * 65535 + 0.5)
+
+
+@njit(**KERNEL)
+def _range(plane, near, far, softness, outside, y0, out):  # type: ignore[no-untyped-def]
+    """Fill rows with whether what lies at 1/z = a x + b y + c is from near to far."""
+    low, high = min(near, far), max(near, far)
+    soft = max(softness * (high - low) / 2, 1e-4)
+    for j in range(out.shape[0]):
+        for i in range(out.shape[1]):
+            there = plane[0] * (i + 0.5) + plane[1] * (y0 + j + 0.5) + plane[2]
+            z = 1 / max(there, 1e-9)
+            share = _smooth((z - low) / soft) * _smooth((high - z) / soft)
+            if outside:
+                share = 1 - share
+            out[j, i] = np.uint16(share * 65535 + 0.5)
+
+
+@njit(inline="always")
+def _ranked(ranks, p, q):  # type: ignore[no-untyped-def]
+    """Return a screen's rank at a place told in cells, between four texels, and its slopes."""
+    side = ranks.shape[0]
+    x, y = (p - np.floor(p)) * side, (q - np.floor(q)) * side
+    i, j = int(x) % side, int(y) % side
+    i1, j1 = (i + 1) % side, (j + 1) % side
+    s, t = x - int(x), y - int(y)
+    a, b, c, d = ranks[j, i], ranks[j, i1], ranks[j1, i], ranks[j1, i1]
+    low, high = a + s * (b - a), c + s * (d - c)
+    across = ((b - a) + t * ((d - c) - (b - a))) * side
+    return low + t * (high - low), across, (high - low) * side
+
+
+@njit(inline="always")
+def _cell_at(cells, ranks, x, y):  # type: ignore[no-untyped-def]
+    """Return a screen's rank at a pixel, and by how much it changes over that."""
+    w = cells[2, 0] * x + cells[2, 1] * y + cells[2, 2]
+    if abs(w) < 1e-12:
+        w = 1e-12
+    p = (cells[0, 0] * x + cells[0, 1] * y + cells[0, 2]) / w
+    q = (cells[1, 0] * x + cells[1, 1] * y + cells[1, 2]) / w
+    px, py = (cells[0, 0] - p * cells[2, 0]) / w, (cells[0, 1] - p * cells[2, 1]) / w
+    qx, qy = (cells[1, 0] - q * cells[2, 0]) / w, (cells[1, 1] - q * cells[2, 1]) / w
+    rank, across, up = _ranked(ranks, p, q)
+    dx, dy = across * px + up * qx, across * py + up * qy
+    fine = max(np.sqrt(dx * dx + dy * dy), 1e-3)
+    # Cells smaller than two pixels cannot be told apart: they are an even tone.
+    step = np.sqrt(abs(px * qy - py * qx))
+    lost = min(max(step * 2.5 - 0.5, 0.0), 1.0)
+    return rank, min(fine + lost, 1.0)
+
+
+@njit(**KERNEL)
+def _rank(cells, ranks, y0, out, edges):  # type: ignore[no-untyped-def]
+    for j in range(out.shape[0]):
+        for i in range(out.shape[1]):
+            rank, edge = _cell_at(cells, ranks, i + 0.5, y0 + j + 0.5)
+            out[j, i] = np.uint16(rank * 65535 + 0.5)
+            edges[j, i] = np.uint16(edge * 65535 + 0.5)
+
+
+@njit(**KERNEL)
+def _print(cells, ranks, cover, y0, out):  # type: ignore[no-untyped-def]
+    for j in range(out.shape[0]):
+        for i in range(out.shape[1]):
+            rank, edge = _cell_at(cells, ranks, i + 0.5, y0 + j + 0.5)
+            share = min(max((cover - rank) / edge + 0.5, 0.0), 1.0)
+            if cover <= 0:
+                share = 0.0
+            out[j, i] = np.uint16(share * 65535 + 0.5)

@@ -1,0 +1,361 @@
+"""Effects as stages of a program: which of linear light and codes each wants, tables and matrices.
+
+What changes nothing is left out, so that it changes no byte.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from functools import lru_cache
+from typing import Any
+
+import cv2
+import numpy as np
+
+from vistaline.core.arrays import FloatArray
+from vistaline.core.geometry.light import adapted
+from vistaline.core.picture.colour import encode_srgb, hex_to_linear
+from vistaline.core.prepare.tone import curve_table
+from vistaline.core.render.grade import LUMA, NO_PROGRAM, TABLE, TILE_SIDE, Program, Stage
+from vistaline.core.shot.effects import (
+    BlackAndWhite,
+    Contrast,
+    Curves,
+    Effect,
+    Exposure,
+    Grain,
+    Halftone,
+    HueRange,
+    LevelsOf,
+    Poster,
+    Saturation,
+    Screen,
+    ThreeWays,
+    Tones,
+    Vignetting,
+    WhiteBalance,
+)
+
+__all__ = ["Fields", "compiled", "hue_rotation", "saturation"]
+
+_RAMP = np.linspace(0, 1, TABLE + 1)
+_IDENTITY = np.hstack([np.eye(3), np.zeros((3, 1))])
+_W3C = (0.213, 0.715, 0.072)
+"""Weights of W3C Filter Effects Level 1, section 9.4 (feColorMatrix)."""
+
+
+class Fields:
+    """Planes a program asks for: masks, what a screen is made of. The one who runs it draws them.
+
+    This one draws none: masked effects and such as lie in a place are then left out.
+    """
+
+    def mask(self, effect: Effect) -> int | None:
+        """Return the number of a plane of an effect's mask; -1: it has none; None: leave it out."""
+        return -1 if effect.mask is None else None
+
+    def vignette(self, effect: Vignetting) -> int | None:
+        """Return the number of the plane of how much a vignette shows."""
+        return None
+
+    def screen(self, effect: Halftone | Screen) -> int | None:
+        """Return the number of the plane of a screen, which another follows for a halftone."""
+        return None
+
+    def grain(self, effect: Grain) -> tuple[float, float, float] | None:
+        """Return the size of grain in pixels, and from where in its tile it is taken."""
+        return None
+
+
+class _Building:
+    def __init__(self, fields: Fields) -> None:
+        self.fields = fields
+        self.stages: list[tuple[int, int]] = []
+        self.numbers: list[list[float]] = []
+        self.tables: list[np.ndarray] = []
+        self.tiles: list[np.ndarray] = []
+        self.coded = False
+
+    def add(self, stage: Stage, numbers: Sequence[float] = (), which: int = -1) -> None:
+        self.stages.append((int(stage), which))
+        self.numbers.append([*numbers, *[0.0] * (12 - len(numbers))])
+
+    def want(self, coded: bool) -> None:
+        if self.coded != coded:
+            if coded:
+                self.add(Stage.ENCODE)
+            elif self.stages and self.stages[-1][0] == Stage.ENCODE:
+                self.stages.pop()
+                self.numbers.pop()
+            else:
+                self.add(Stage.DECODE)
+            self.coded = coded
+
+    def matrix(self, matrix: FloatArray) -> None:
+        """Add a matrix (3, 4), or let the one before it do both."""
+        if self.stages and self.stages[-1][0] == Stage.MATRIX:
+            before = np.vstack([np.reshape(self.numbers[-1], (3, 4)), [0, 0, 0, 1]])
+            self.numbers[-1] = (matrix @ before).ravel().tolist()
+        else:
+            self.add(Stage.MATRIX, matrix.ravel().tolist())
+
+    def through(self, tables: FloatArray) -> None:
+        """Add tables (3, TABLE + 1), or let those before them do both."""
+        if self.stages and self.stages[-1][0] == Stage.TABLES:
+            before = self.tables[self.stages[-1][1]]
+            both = [
+                np.interp(before[c, :-1], _RAMP, each) for c, each in enumerate(np.asarray(tables))
+            ]
+            self.tables[self.stages[-1][1]] = _as_table(np.array(both))
+        else:
+            self.tables.append(_as_table(tables))
+            self.add(Stage.TABLES, which=len(self.tables) - 1)
+
+    def look_up(self, stage: Stage, tables: FloatArray) -> None:
+        self.tables.append(_as_table(tables))
+        self.add(stage, which=len(self.tables) - 1)
+
+    def program(self) -> Program:
+        self.want(coded=False)
+        if not self.stages:
+            return NO_PROGRAM
+        return NO_PROGRAM._replace(
+            stages=np.array(self.stages, np.int64),
+            numbers=np.array(self.numbers, np.float32),
+            tables=np.array(self.tables, np.float32).reshape(-1, 3, TABLE + 2),
+            tiles=np.array(self.tiles, np.float32).reshape(-1, 3, TILE_SIDE, TILE_SIDE),
+        )
+
+
+def compiled(effects: Sequence[Effect], fields: Fields | None = None) -> Program:
+    """Return the program of effects, in their order; without ``fields`` of those that have a place
+    nothing is seen."""
+    building = _Building(fields or Fields())
+    for effect in effects:
+        if effect.amount > 0:
+            _one(building, effect)
+    return building.program()
+
+
+def _one(building: _Building, effect: Effect) -> None:
+    add = _ADDS.get(type(effect))
+    mask = building.fields.mask(effect)
+    if add is None or mask is None:
+        return
+    if isinstance(effect, Vignetting | Screen):
+        _laid_over(building, effect, mask)
+        return
+    trial = _Building(building.fields)
+    coded = type(effect) not in _LINEAR
+    trial.coded = coded
+    add(trial, effect)
+    if not trial.stages:
+        return
+    building.want(coded)
+    partly = effect.amount < 1 or mask >= 0
+    if partly:
+        building.add(Stage.KEEP)
+    add(building, effect)
+    if partly:
+        building.want(coded)
+        building.add(Stage.MIX, [effect.amount], mask)
+
+
+def _laid_over(building: _Building, effect: Vignetting | Screen, mask: int) -> None:
+    """Add a colour that lies over the picture as far as a plane tells; its mask is in the plane."""
+    plane = (
+        building.fields.vignette(effect)
+        if isinstance(effect, Vignetting)
+        else building.fields.screen(effect)
+    )
+    strength = effect.amount * (effect.strength if isinstance(effect, Vignetting) else 1)
+    if plane is None or strength == 0:
+        return
+    building.want(coded=False)
+    if mask >= 0:
+        building.add(Stage.KEEP)
+    building.add(Stage.INK, [*hex_to_linear(effect.colour), strength], plane)
+    if mask >= 0:
+        building.add(Stage.MIX, [1.0], mask)
+
+
+def _as_table(tables: FloatArray) -> np.ndarray:
+    """Return tables (3, TABLE + 1) with one entry more at their end, as kernels read on one."""
+    three = np.broadcast_to(tables, (3, TABLE + 1))
+    return np.asarray(np.hstack([three, three[:, -1:]]), np.float32)
+
+
+# --- what each does ---------------------------------------------------------------------------
+
+
+def _exposure(building: _Building, effect: Exposure) -> None:
+    if effect.stops:
+        building.matrix(_IDENTITY * 2.0**effect.stops)
+
+
+def _balance(building: _Building, effect: WhiteBalance) -> None:
+    if effect.kelvin == 6504 and effect.tint == 0:
+        return
+    found = adapted(effect.kelvin) if effect.kelvin != 6504 else np.eye(3)
+    # Magenta is what is not green; of equal lightness.
+    gains = np.array([2 ** (effect.tint / 4), 2 ** (-effect.tint / 4), 2 ** (effect.tint / 4)])
+    gains /= float(gains @ np.array(LUMA))
+    building.matrix(np.hstack([gains[:, None] * found, np.zeros((3, 1))]))
+
+
+def _contrast(building: _Building, effect: Contrast) -> None:
+    if effect.contrast != 1:
+        ramp = effect.pivot + (_RAMP - effect.pivot) * effect.contrast
+        building.through(np.clip(ramp, 0, 1)[None])
+
+
+def _levels(building: _Building, effect: LevelsOf) -> None:
+    if (effect.black, effect.white, effect.middle) == (0, 1, 1) == (
+        effect.out_black, effect.out_white, 1,
+    ):  # fmt: skip
+        return
+    ramp = np.clip((_RAMP - effect.black) / max(effect.white - effect.black, 1e-4), 0, 1)
+    ramp = ramp ** (1 / effect.middle)
+    building.through((effect.out_black + ramp * (effect.out_white - effect.out_black))[None])
+
+
+@lru_cache(64)
+def _curve(points: tuple[tuple[float, float], ...]) -> FloatArray:
+    if not points:
+        return _RAMP
+    table = curve_table(points)
+    return np.interp(_RAMP, np.linspace(0, 1, len(table)), table)
+
+
+def _curves(building: _Building, effect: Curves) -> None:
+    colours = effect.red, effect.green, effect.blue
+    if effect.value or any(colours):
+        each = [np.interp(_curve(effect.value), _RAMP, _curve(points)) for points in colours]
+        building.through(np.array(each))
+    if effect.lightness:
+        building.look_up(Stage.LIGHTNESS, _curve(effect.lightness)[None])
+
+
+def saturation(share: float) -> FloatArray:
+    """Return the matrix (3, 3), of codes, of W3C Filter Effects Level 1's saturate."""
+    grey = np.tile(_W3C, (3, 1))
+    return np.asarray(grey + share * (np.eye(3) - grey))
+
+
+def hue_rotation(degrees: float) -> FloatArray:
+    """Return the matrix (3, 3), of codes, of W3C Filter Effects Level 1's hueRotate."""
+    turn = math.radians(degrees)
+    grey = np.tile(_W3C, (3, 1))
+    across = np.array([[-0.213, -0.715, 0.928], [0.143, 0.140, -0.283], [-0.787, 0.715, 0.072]])
+    found = grey + math.cos(turn) * (np.eye(3) - grey) + math.sin(turn) * across
+    return np.asarray(found)
+
+
+def _saturation(building: _Building, effect: Saturation) -> None:
+    if effect.saturation != 1 or effect.hue % 360 != 0:
+        both = hue_rotation(effect.hue) @ saturation(effect.saturation)
+        building.matrix(np.hstack([both, np.zeros((3, 1))]))
+    if effect.vividness:
+        building.add(Stage.VIVID, [effect.vividness])
+
+
+def _three_ways(building: _Building, effect: ThreeWays) -> None:
+    def each(value: float, colour: str) -> FloatArray:
+        return value + np.array(list(bytes.fromhex(colour[1:]))) / 128 - 1
+
+    lift = each(effect.lift, effect.lift_colour)[:, None]
+    gamma = each(effect.gamma, effect.gamma_colour)[:, None]
+    gain = each(effect.gain, effect.gain_colour)[:, None]
+    if not (lift.any() or gamma.any() or gain.any()):
+        return
+    raised = np.clip((1 + gain) * (_RAMP + lift * (1 - _RAMP)), 0, 1)
+    building.through(raised ** (2.0**-gamma))
+
+
+def _hue_range(building: _Building, effect: HueRange) -> None:
+    if effect.turn == 0 and effect.saturation == 1 and effect.lightness == 0:
+        return
+    # Hues go round the other way than angles of B' - Y' and R' - Y'.
+    turn = math.radians(-effect.turn)
+    numbers = [effect.hue, effect.width / 2, effect.softness, math.sin(turn), math.cos(turn)]
+    building.add(Stage.HUES, [*numbers, effect.saturation, effect.lightness])
+
+
+def _mono(building: _Building, effect: BlackAndWhite) -> None:
+    row = [effect.red, effect.green, effect.blue, 0.0]
+    building.matrix(np.tile(row, (3, 1)))
+
+
+def _tones(building: _Building, effect: Tones) -> None:
+    colours = [effect.dark, *([effect.middle] if effect.three else []), effect.light]
+    codes = encode_srgb([hex_to_linear(each) for each in colours])
+    ramp = np.clip(0.5 + (_RAMP - 0.5) * effect.contrast, 0, 1)
+    places = np.linspace(0, 1, len(codes))
+    building.look_up(Stage.TONES, np.array([np.interp(ramp, places, c) for c in codes.T]))
+
+
+def _poster(building: _Building, effect: Poster) -> None:
+    last = effect.steps - 1
+    building.through((np.minimum(np.floor(_RAMP * effect.steps), last) / last)[None])
+
+
+def _grain(building: _Building, effect: Grain) -> None:
+    found = building.fields.grain(effect)
+    if found is None or effect.strength == 0:
+        return
+    size, x, y = found
+    building.tiles.append(grain_tile(round(size, 1), effect.seed))
+    numbers = [effect.strength, effect.darks, effect.lights, effect.coloured, x, y]
+    building.add(Stage.GRAIN, numbers, len(building.tiles) - 1)
+
+
+@lru_cache(16)
+def grain_tile(size: float, seed: int) -> np.ndarray:
+    """Return noise (3, side, side) float32 of mean 0 and standard deviation 1, without a seam.
+
+    Random numbers, blurred so that grains are ``size`` pixels wide.
+    """
+    noise = np.random.RandomState(seed).standard_normal((3, TILE_SIDE, TILE_SIDE))
+    sigma = size / 2.355
+    if sigma > 0.3:
+        around = 4 * math.ceil(sigma) + 1
+        for plane in noise:
+            wide = np.pad(plane, around, mode="wrap")
+            plane[:] = cv2.GaussianBlur(wide, (0, 0), sigma)[around:-around, around:-around]
+    noise -= noise.mean(axis=(1, 2), keepdims=True)
+    return np.asarray(noise / noise.std(axis=(1, 2), keepdims=True), np.float32)
+
+
+def _halftone(building: _Building, effect: Halftone) -> None:
+    plane = building.fields.screen(effect)
+    if plane is None:
+        return
+    numbers = [*hex_to_linear(effect.ink), *hex_to_linear(effect.paper), float(effect.clear)]
+    building.add(Stage.HALFTONE, numbers, plane)
+    building.coded = False
+
+
+def _nothing(building: _Building, effect: Effect) -> None:
+    """Laid over; see :func:`_laid_over`."""
+
+
+_LINEAR = {Exposure, WhiteBalance}
+"""Effects that are defined in linear light; all others are in codes."""
+_ADDS: dict[type[Effect], Callable[[_Building, Any], None]] = {
+    Exposure: _exposure,
+    WhiteBalance: _balance,
+    Contrast: _contrast,
+    LevelsOf: _levels,
+    Curves: _curves,
+    Saturation: _saturation,
+    ThreeWays: _three_ways,
+    HueRange: _hue_range,
+    BlackAndWhite: _mono,
+    Tones: _tones,
+    Poster: _poster,
+    Grain: _grain,
+    Halftone: _halftone,
+    Vignetting: _nothing,
+    Screen: _nothing,
+}

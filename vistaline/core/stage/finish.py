@@ -1,0 +1,62 @@
+"""Which effects are put on what, at one time."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from vistaline.core.shot.effects import Effect, MaskShape, On
+from vistaline.core.stage.cards import Card
+from vistaline.core.stage.evaluate import FrameState
+
+__all__ = ["effects_in", "effects_on", "effects_over"]
+
+
+def effects_in(state: FrameState) -> list[Effect]:
+    """Return all effects that are on, with their values then, in their order."""
+    return [each.thing for each in state.air if isinstance(each.thing, Effect)]
+
+
+def effects_over(state: FrameState) -> list[Effect]:
+    """Return those on the whole frame.
+
+    One that is masked by depth is put on each layer instead: what lies behind another is then
+    still changed by its own distance.
+    """
+    return [
+        each for each in effects_in(state) if each.over.kind is On.FRAME and not _by_depth(each)
+    ]
+
+
+def effects_on(state: FrameState, card: Card) -> list[Effect]:
+    """Return those on a layer: on itself, its group, or all that is as far away as it is."""
+    return [each for each in effects_in(state) if _is_on(each, state, card)]
+
+
+def _by_depth(effect: Effect) -> bool:
+    return effect.mask is not None and effect.mask.shape is MaskShape.DEPTH
+
+
+def _is_on(effect: Effect, state: FrameState, card: Card) -> bool:
+    layer, over = card.layer, effect.over
+    if over.kind is On.FRAME:
+        return _by_depth(effect)
+    if over.kind is On.LAYER:
+        return over.of == layer.id
+    if over.kind is On.GROUP:
+        return bool(layer.group) and over.of == layer.group
+    if layer.is_backdrop or layer.on_lens:
+        return layer.is_backdrop
+    return distance_of(state, card) >= over.distance
+
+
+def distance_of(state: FrameState, card: Card) -> float:
+    """Return how many metres before the taking camera a card's middle is."""
+    taking = np.array(state.layout.stage.shot.taking_camera.position)
+    return float(np.linalg.norm(card.world_from_card[:3, 3] - taking))
+
+
+def any_on_layers(effects: Sequence[Effect]) -> bool:
+    """Return whether any of the effects is on layers, and not on the whole frame."""
+    return any(each.over.kind is not On.FRAME or _by_depth(each) for each in effects)
