@@ -13,13 +13,22 @@ from vistaline.core.edits.starts import STARTS
 from vistaline.core.geometry.light import COOLEST, HOTTEST
 from vistaline.core.looks.gobos import GoboShape
 from vistaline.core.shot.air import Particles
-from vistaline.core.shot.dressing import row_name
+from vistaline.core.shot.dressing import AnyEffect, row_name
+from vistaline.core.shot.effects import Effect
 from vistaline.core.shot.lamps import Falloff, LampKind
 from vistaline.core.shot.mounts import FOLLOWS
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.keyed import shot_at_frame
 from vistaline.core.stage.particles import MOST_ALIVE, alive_of
-from vistaline.web.dress_fields import groups_of, sliders_of
+from vistaline.web.dress_fields import fields_of, groups_of, sliders_of
+from vistaline.web.effect_fields import (
+    SHOWS_IN_PROOF,
+    curves_drawn,
+    mask_facts,
+    over_choices,
+    over_word,
+    starts_by_sort,
+)
 from vistaline.web.keys import keys_facts, pins_of, playhead_asked
 from vistaline.web.shots import findings_of, open_shot
 
@@ -27,7 +36,7 @@ __all__ = ["blueprint"]
 
 blueprint = Blueprint("dress", __name__, url_prefix="/shots")
 
-TABS = (("lamps", "Light and air"), ("keys", "Keys"))
+TABS = (("lamps", "Light and air"), ("finish", "Finish"), ("keys", "Keys"))
 KINDS = {
     LampKind.POINT: ("Point", "Shines to all sides, as a bulb does"),
     LampKind.SPOT: ("Spot", "Shines in a cone"),
@@ -80,6 +89,9 @@ def panel(shot_id: int) -> Any:
         return render_template("direct/_keys.html", tab="keys", eases=EASE_NAMES, **facts, **shared)
     wanted = request.args.get("layer", "")
     thing = next((each for each in shot.dressing if row_name(each) == wanted), None)
+    if isinstance(thing, Effect) or request.args.get("tab") == "finish":
+        effect = thing if isinstance(thing, Effect) else None
+        return _finish(shot, effect, pins_of(shot, wanted, playhead), shared)
     return render_template(
         "dress/_lamps.html",
         tab="lamps",
@@ -107,6 +119,45 @@ def panel(shot_id: int) -> Any:
         follows=FOLLOWS,
         **shared,
     )
+
+
+def _finish(shot: Shot, effect: AnyEffect | None, pin: Any, shared: dict[str, Any]) -> str:
+    """Return the panel of effects: what can be added, the list, and the values of one."""
+    mask = mask_facts(shot, effect) if effect else {}
+    return render_template(
+        "dress/_finish.html",
+        tab="finish",
+        thing=effect,
+        groups=groups_of(shot, effect) if effect else [],
+        sliders=sliders_of(shot, effect) if effect else [],
+        mask=mask,
+        masked=fields_of(shot, effect, mask["values"]) if effect else [],
+        over=over_word(effect) if effect else "frame",
+        overs=over_choices(shot),
+        starts=starts_by_sort(),
+        in_proof=SHOWS_IN_PROOF,
+        pin=pin,
+        drawn=curves_drawn(effect) if effect else None,
+        listed=_effects_listed(shot),
+        **shared,
+    )
+
+
+def _effects_listed(shot: Shot) -> list[dict[str, Any]]:
+    """Return what the list of effects has, in their order."""
+    words = dict(over_choices(shot))
+    return [
+        {
+            "of": row_name(each),
+            "name": each.name,
+            "on": each.on,
+            "what": words.get(over_word(each), "nothing: it is gone").removeprefix("the whole "),
+            "verb": "set_dressing",
+            "only": {"thing": row_name(each)},
+        }
+        for each in shot.dressing
+        if isinstance(each, Effect)
+    ]
 
 
 def _starts() -> dict[str, list[tuple[str, str, str]]]:
@@ -141,4 +192,5 @@ def _listed(shot: Shot) -> list[dict[str, Any]]:
             "only": {"thing": row_name(each)},
         }
         for each in shot.dressing
+        if not isinstance(each, Effect)
     ]

@@ -9,14 +9,22 @@ from enum import StrEnum
 from types import MappingProxyType
 from typing import Any
 
+from vistaline.core.edits.effect_starts import EFFECT_STARTS
 from vistaline.core.edits.starts import STARTS
 from vistaline.core.keyable import Kind, value_called
 from vistaline.core.shot.air import Emits, Particles, Shape
 from vistaline.core.shot.dressing import Dressing
+from vistaline.core.shot.effects import Effect
 from vistaline.core.shot.lamps import LampKind
 from vistaline.core.shot.shot import Shot
+from vistaline.web.effect_fields import (
+    EFFECT_CHOICES,
+    EFFECT_GROUPS,
+    EFFECT_WORDS,
+    left_out_of,
+)
 
-__all__ = ["Field", "Group", "groups_of", "sliders_of"]
+__all__ = ["Field", "Group", "fields_of", "groups_of", "sliders_of"]
 
 _PLACE = ("x", "y", "z")
 _AIR = ("uneven", "grain", "drift_x", "drift_y", "drift_z", "seed")
@@ -52,10 +60,12 @@ _GROUPS: Mapping[str, Sequence[tuple[str, Sequence[str]]]] = MappingProxyType(
             ("", ("lamp", "brightness", "colour", "streak", "ring", "angle")),
             ("Place", _PLACE),
         ),
+        **EFFECT_GROUPS,
     }
 )
 _WORDS = MappingProxyType(
     {
+        **EFFECT_WORDS,
         "sky": ("Sky, too", "Whether the background and backdrops lie in it"),
         "adds": ("Shine", "They add light; else they cover what is behind"),
         "lit": ("Lit by lamps", "They have the brightness and colour of the light there"),
@@ -74,6 +84,7 @@ _CHOICES: Mapping[type[StrEnum], Mapping[str, str]] = MappingProxyType(
     {
         Emits: {"box": "a box", "flat": "a level area", "line": "a line", "layer": "a layer"},
         Shape: {"disc": "soft disc", "star": "star", "streak": "streak", "picture": "picture"},
+        **EFFECT_CHOICES,
     }
 )
 _STEPS = {"m": "0.1", "m/s": "0.05", "%": "5", "\u00b0": "1", "mm": "0.5", "s": "0.5"}
@@ -116,14 +127,30 @@ def groups_of(shot: Shot, thing: Dressing) -> list[Group]:
     return found
 
 
+def fields_of(shot: Shot, thing: Dressing, names: Sequence[str]) -> list[Field]:
+    """Return the fields of some values of a thing, by what rows call them."""
+    return [_field(shot, thing, name) for name in names]
+
+
 def sliders_of(shot: Shot, thing: Dressing) -> list[Field]:
     """Return the two or three fields that are turned most, each with how far its slider goes."""
+    start, names = _start_of(thing)
+    left_out = _left_out(thing)
+    names = [name for name in names if name not in left_out]
+    found = [(_field(shot, thing, name), _field(shot, start, name)) for name in names]
+    return [replace(each, reach=_reach(each, usual.value)) for each, usual in found]
+
+
+def _start_of(thing: Dressing) -> tuple[Any, Sequence[str]]:
+    """Return the starting point that a thing is like, and which of its values are turned most."""
+    if isinstance(thing, Effect):
+        effects = [each for each in EFFECT_STARTS.values() if type(each.effect) is type(thing)]
+        if not effects:
+            return thing, ("amount",)
+        return effects[0].effect, ("amount", *(x for x in effects[0].sliders if x != "amount"))
     starts = [each for each in STARTS.values() if each.thing.kind == thing.kind]
     start = next((each for each in starts if _looks_like(thing, each.thing)), starts[0])
-    left_out = _left_out(thing)
-    names = [name for name in start.sliders if name not in left_out]
-    found = [(_field(shot, thing, name), _field(shot, start.thing, name)) for name in names]
-    return [replace(each, reach=_reach(each, usual.value)) for each, usual in found]
+    return start.thing, start.sliders
 
 
 def _looks_like(thing: Dressing, other: Dressing) -> bool:
@@ -142,6 +169,8 @@ def _reach(field: Field, usual: float) -> float:
 
 
 def _left_out(thing: Dressing) -> set[str]:
+    if isinstance(thing, Effect):
+        return left_out_of(thing)
     found: set[str] = set()
     if getattr(thing, "lamp", ""):
         found |= {*_PLACE, "pan", "tilt", "roll", "width", "height", "spread"}
@@ -191,7 +220,7 @@ def _field(shot: Shot, thing: Dressing, name: str) -> Field:
     if isinstance(value, bool):
         return Field(name=name, kind="flag", label=label, hint=hint, value=value, keyed=False)
     if isinstance(value, int):
-        low, high = (0.0, 1e6) if name == "seed" else (1.0, 6.0)
+        low, high = {"seed": (0.0, 1e6), "steps": (2.0, 32.0)}.get(name, (1.0, 6.0))
         return Field(
             name=name, kind="number", label=label, hint=hint, value=value, low=low, high=high,
             keyed=False,
@@ -215,5 +244,7 @@ def _choices(shot: Shot, name: str, value: Any) -> list[tuple[str, str]]:
         return [("-", "no lamp"), *((each.id, each.name) for each in shining)]
     if name == "picture":
         return [("-", "none"), *((key, key) for key in shot.pictures)]
+    if name == "fixed":
+        return [("-", "the frame"), *((each.id, each.name) for each in reversed(shot.layers))]
     standing = [each for each in shot.layers if each.stands_lit]
     return [("-", "none"), *((each.id, each.name) for each in standing)]

@@ -14,7 +14,8 @@ from vistaline.core.edits.registry import REGISTRY
 from vistaline.core.errors import EditError
 from vistaline.core.looks.frame_styles import FrameStyle
 from vistaline.core.model import Part
-from vistaline.core.shot.dressing import MOST_DRESSING, Dressing, Riding, row_name
+from vistaline.core.shot.dressing import MOST_DRESSING, MOST_EFFECTS, Dressing, Riding, row_name
+from vistaline.core.shot.effects import Effect, On
 from vistaline.core.shot.lamps import MOST_LAMPS, Lamp
 from vistaline.core.shot.migrations import migrated_layer
 from vistaline.core.shot.mounts import Mount, Ride
@@ -53,7 +54,9 @@ def clip_of(shot: Shot, layers: list[str]) -> Clip:
     dressing = tuple(
         each
         for each in shot.dressing
-        if getattr(each, "layer", "") in wanted or getattr(each, "lamp", "") in shining
+        if getattr(each, "layer", "") in wanted
+        or getattr(each, "lamp", "") in shining
+        or (isinstance(each, Effect) and each.over.kind is On.LAYER and each.over.of in wanted)
     )
     riding = [getattr(each, "ride", None) for each in (*chosen, *dressing)]
     ridden = [ride.on for ride in riding if ride]
@@ -166,14 +169,21 @@ def paste_layers(shot: Shot, *, clip: Any) -> Shot:
             **_renamed(each, "lamp", lamps),
             **_renamed(each, "picture", pictures),
             **({"ride": renamed(each.ride)} if isinstance(each, Riding) else {}),
+            **(_effect_here(each, ids) if isinstance(each, Effect) else {}),
         )
         for each in clip.dressing
     ]
     names |= {row_name(old): row_name(new) for old, new in zip(clip.dressing, came, strict=True)}
-    if len(taken_lamps) > MOST_LAMPS or len(taken_air) > MOST_DRESSING:
+    both = [*shot.dressing, *came]
+    effects = sum(isinstance(each, Effect) for each in both)
+    if (
+        len(taken_lamps) > MOST_LAMPS
+        or len(both) - effects > MOST_DRESSING
+        or effects > MOST_EFFECTS
+    ):
         raise EditError(
-            f"What comes with these layers is too much light or air: a shot has {MOST_LAMPS} lamps "
-            f"and {MOST_DRESSING} things in the air at most."
+            f"What comes with these layers is too much: a shot has {MOST_LAMPS} lamps, "
+            f"{MOST_DRESSING} things in the air and {MOST_EFFECTS} effects at most."
         )
     return pasted.evolve(
         layers=(*shot.layers, *added),
@@ -187,6 +197,19 @@ def _renamed(thing: Dressing, field: str, names: dict[str, str]) -> dict[str, st
     """Return the change of a field that names something that has another name here."""
     name = getattr(thing, field, "")
     return {field: names.get(name, "")} if name else {}
+
+
+def _effect_here(effect: Effect, layers: dict[str, str]) -> dict[str, Any]:
+    """Return the changes of an effect that came with a layer it is on."""
+    found: dict[str, Any] = {
+        "over": effect.over.evolve(of=layers[effect.over.of]),
+        **({"fixed": layers.get(each, "")} if (each := getattr(effect, "fixed", "")) else {}),
+    }
+    mask = effect.mask
+    if mask:
+        fixed = mask.fixed if mask.fixed == "*stage" else layers.get(mask.fixed, "")
+        found["mask"] = mask.evolve(of=layers.get(mask.of, ""), fixed=fixed)
+    return found
 
 
 def _lamp_here(

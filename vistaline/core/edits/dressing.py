@@ -16,9 +16,10 @@ from vistaline.core.edits.starts import STARTS, enlarged
 from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
 from vistaline.core.keyable import Kind, value_called
-from vistaline.core.shot.air import Emits, Fog, Particles
+from vistaline.core.shot.air import Dress, Emits, Fog, Particles
 from vistaline.core.shot.beams import MOST_CORNERS, Flare, Glow, Shaft
-from vistaline.core.shot.dressing import MOST_DRESSING, Dressing, OnStage, Riding
+from vistaline.core.shot.dressing import MOST_DRESSING, MOST_EFFECTS, Dressing, OnStage, Riding
+from vistaline.core.shot.effects import Effect
 from vistaline.core.shot.lamps import LampKind
 from vistaline.core.shot.mounts import Ride, carry_of
 from vistaline.core.shot.shot import Shot
@@ -34,7 +35,7 @@ _UPRIGHT = 0.3
 """How far the normal of what counts as upright may lean."""
 
 
-def with_dress(shot: Shot, thing: Dressing) -> Shot:
+def with_dress(shot: Shot, thing: Dress) -> Shot:
     """Return the shot with a thing in place of that of the same id."""
     return shot.evolve(
         dressing=tuple(thing if each.id == thing.id else each for each in shot.dressing)
@@ -46,7 +47,7 @@ def add_dressing(shot: Shot, *, start: str, playhead: int = 0) -> Shot:
     """Add what a starting point is called, before the camera, for a stage of this size."""
     if start not in STARTS:
         raise EditError(f"There is no starting point {start!r}. Choose one of the list.")
-    if len(shot.dressing) >= MOST_DRESSING:
+    if sum(not isinstance(each, Effect) for each in shot.dressing) >= MOST_DRESSING:
         raise EditError(f"A shot has {MOST_DRESSING} things in its air at most. Remove one first.")
     found = STARTS[start]
     camera = camera_states(shot.evolve(cuts=()), [playhead])[0]
@@ -139,19 +140,21 @@ def remove_dressing(shot: Shot, *, thing: str) -> Shot:
     )
 
 
-@verb("order of the air")
+@verb("order")
 def order_dressing(
-    shot: Shot, *, thing: str, to: Annotated[int, Field(ge=0, le=MOST_DRESSING)]
+    shot: Shot, *, thing: str, to: Annotated[int, Field(ge=0, le=MOST_EFFECTS)]
 ) -> Shot:
-    """Put a lamp, or a thing in the air, at another place of its list."""
+    """Put a lamp, a thing in the air or an effect at another place among its like."""
     kind, _, name = thing.partition(":")
     if kind == "lamp":
         lamps = [each for each in shot.lamps if each.id != name]
         lamps.insert(to, shot.lamp(name))
         return shot.evolve(lamps=tuple(lamps))
     found = shot.dress(thing)
+    effects = isinstance(found, Effect)
     rest = [each for each in shot.dressing if each.id != found.id]
-    rest.insert(to, found)
+    alike = [each for each in rest if isinstance(each, Effect) is effects]
+    rest.insert(rest.index(alike[to]) if to < len(alike) else len(rest), found)
     return shot.evolve(dressing=tuple(rest))
 
 

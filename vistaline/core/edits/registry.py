@@ -11,6 +11,7 @@ from vistaline.core.errors import EditError
 from vistaline.core.shot.air import Emits, Particles
 from vistaline.core.shot.beams import Glow
 from vistaline.core.shot.dressing import Dressing
+from vistaline.core.shot.effects import Effect, On
 from vistaline.core.shot.lamps import Lamp
 from vistaline.core.shot.retiming import moved_along, retimed, stretched, times_of
 from vistaline.core.shot.route import Framing, Route
@@ -102,7 +103,22 @@ def _lamp_without(shot: Shot, lamp: Lamp, ids: Collection[str]) -> Lamp:
 
 
 def _dressing_without(thing: Dressing, ids: Collection[str]) -> Dressing:
-    """Return what is in the air without the layers it came from, or that glowed."""
+    """Return what is in the air without the layers it came from, or that glowed.
+
+    An effect whose mask was theirs is kept, and off until it gets another.
+    """
+    if isinstance(thing, Effect):
+        lost: dict[str, Any] = {}
+        if thing.over.kind is On.LAYER and thing.over.of in ids:
+            lost |= {"over": thing.over.evolve(of=""), "on": False}
+        mask = thing.mask
+        if mask and (mask.of in ids or mask.fixed in ids):
+            kept = {"of": "" if mask.of in ids else mask.of}
+            kept["fixed"] = "" if mask.fixed in ids else mask.fixed
+            lost |= {"mask": mask.evolve(**kept), "on": False}
+        if getattr(thing, "fixed", "") in ids:
+            lost["fixed"] = ""
+        return thing.evolve(**lost) if lost else thing
     if isinstance(thing, Particles) and thing.layer in ids:
         return thing.evolve(layer="", emits=Emits.BOX)
     if isinstance(thing, Glow) and any(each in ids for each in thing.layers):

@@ -14,6 +14,7 @@ from vistaline.core.edits.registry import REGISTRY, on_stage, unlocked, with_lay
 from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
 from vistaline.core.looks.blending import Blend
+from vistaline.core.shot.effects import Effect, On
 from vistaline.core.shot.mounts import carry_of
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.shot.stands import Stays
@@ -57,7 +58,14 @@ def rename_group(shot: Shot, *, group: str, name: str) -> Shot:
     if not name.strip():
         raise EditError("A group needs a name. Type one.")
     named = name.strip()[:80]
-    return with_layers(shot, [layer.evolve(group=named) for layer in _members(shot, group)])
+    renamed = with_layers(shot, [layer.evolve(group=named) for layer in _members(shot, group)])
+    dressing = tuple(
+        each.evolve(over=each.over.evolve(of=named))
+        if isinstance(each, Effect) and each.over.kind is On.GROUP and each.over.of == group
+        else each
+        for each in shot.dressing
+    )
+    return renamed.evolve(dressing=dressing)
 
 
 def _members(shot: Shot, group: str) -> list[Layer]:

@@ -9,8 +9,8 @@ import numpy as np
 from numba import njit
 
 from vistaline.core.picture.colour import srgb_polynomial, srgb_table
+from vistaline.core.picture.grade import grade_row
 from vistaline.core.render.added import room_for, spread_row
-from vistaline.core.render.grade import grade_row
 from vistaline.core.render.in_order import row_in_order
 from vistaline.core.render.laying import KERNEL, Cards, lay_marked, span_of
 from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH, run_of

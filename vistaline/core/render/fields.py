@@ -13,11 +13,10 @@ from numba import njit
 
 from vistaline.core.arrays import FloatArray, Matrix3
 from vistaline.core.geometry.inside import NO_OUTLINE, inside_at, inside_of
+from vistaline.core.picture.grade import NO_PLANES
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render.crew import Crew
-from vistaline.core.render.grade import NO_PLANES
 from vistaline.core.render.laying import KERNEL, coverage
-from vistaline.core.render.program import Fields
 from vistaline.core.render.source import Asked, Quality, Source
 from vistaline.core.render.sources import source_on
 from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH
@@ -35,6 +34,7 @@ from vistaline.core.shot.effects import (
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState
+from vistaline.core.stage.program import Fields
 from vistaline.core.stage.surfaces import surface_of
 
 __all__ = ["FrameFields", "Seen", "screen_ranks", "seen_in"]

@@ -8,17 +8,17 @@ from dataclasses import dataclass
 import numpy as np
 from numba import njit
 
+from vistaline.core.picture.grade import NO_PLANES, NO_PROGRAM, Program, grade_row
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render.fields import FrameFields, seen_in
-from vistaline.core.render.grade import NO_PLANES, NO_PROGRAM, Program, grade_row
 from vistaline.core.render.laying import KERNEL
 from vistaline.core.render.modifier import Band, Modifier, Placement
-from vistaline.core.render.program import compiled
 from vistaline.core.render.source import Quality
 from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH, run_of
 from vistaline.core.render.warp import BAND
 from vistaline.core.stage.evaluate import FrameState
 from vistaline.core.stage.finish import effects_on, effects_over
+from vistaline.core.stage.program import compiled
 
 __all__ = ["NO_FINISH", "Finish", "finish_of", "graded"]
 

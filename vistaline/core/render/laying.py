@@ -11,7 +11,7 @@ import numpy as np
 from numba import njit
 
 if TYPE_CHECKING:
-    from vistaline.core.render.grade import Program
+    from vistaline.core.picture.grade import Program
 
 __all__ = [
     "EDGES",

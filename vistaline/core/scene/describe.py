@@ -17,6 +17,7 @@ from vistaline.core.geometry.ordering import NEAR
 from vistaline.core.looks.blending import MODES
 from vistaline.core.scene.air import describe_air
 from vistaline.core.scene.camera import describe_camera, lens_points
+from vistaline.core.scene.finish import describe_finish
 from vistaline.core.scene.guides import guide_boxes
 from vistaline.core.scene.lamps import describe_lights
 from vistaline.core.scene.plan import StagePlan, draw_plans
@@ -42,6 +43,7 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
     frames = list(frames)
     states = evaluate(shot, frames)
     first = states[0]
+    tables, finish = describe_finish(shot, states)
     places = {card.layer.id: card for card in (*first.mattes.values(), *first.cards)}
     whole = _whole(shot)
     rate = shot.frame.rate
@@ -64,9 +66,10 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
         "mounts": [{"id": mount.id, "name": mount.name} for mount in shot.mounts],
         "shadows": _shadows(first),
         "frames": [
-            _frame(frame, state, shot, first) | {"seen": _seen_of(whole, state)}
-            for frame, state in zip(frames, states, strict=True)
+            _frame(frame, state, shot, first) | {"seen": _seen_of(whole, state), "finish": told}
+            for frame, state, told in zip(frames, states, finish, strict=True)
         ],
+        "tables": tables,
         "tracks": pack_tracks(shot, frames),
         "rows": describe_rows(shot),
         "marks": _marks(shot),

@@ -9,6 +9,7 @@ from typing import Any, Protocol
 from vistaline.core.errors import ShotError
 from vistaline.core.shot.cameras import Camera, Cut, Take
 from vistaline.core.shot.dressing import Dressing, row_name
+from vistaline.core.shot.effects import Effect, On
 from vistaline.core.shot.lamps import Lamp
 from vistaline.core.shot.layer import Layer
 from vistaline.core.shot.mounts import Mount, standing_of
@@ -161,6 +162,7 @@ def _dressing(shot: ShotParts, layers: Collection[str], mounts: Collection[str])
             ("picture", getattr(each, "picture", ""), shot.pictures, "picture"),
             ("ride", ride and ride.on, mounts, "mount"),
             *(("layers", layer, layers, "layer") for layer in getattr(each, "layers", ())),
+            *_named_by(each, layers),
         ):
             if named and named not in known:
                 yield ShotError(
@@ -172,6 +174,23 @@ def _dressing(shot: ShotParts, layers: Collection[str], mounts: Collection[str])
         *(f"lamp:{x}" for x in lamps),
     }:
         yield ShotError(f"Only {shot.solo!r} is to be on, which is not in the shot.", field="solo")
+
+
+def _named_by(
+    thing: Dressing, layers: Collection[str]
+) -> Iterator[tuple[str, str, Collection[str], str]]:
+    """Yield what an effect names: field, name, all that there are, and what they are.
+
+    A group is there as long as a layer is in it; on one that is gone it does nothing.
+    """
+    if not isinstance(thing, Effect):
+        return
+    if thing.over.kind is On.LAYER:
+        yield "over.of", thing.over.of, layers, "layer"
+    if thing.mask:
+        yield "mask.of", thing.mask.of, layers, "layer"
+        yield "mask.fixed", thing.mask.fixed.removeprefix("*stage"), layers, "layer"
+    yield "fixed", getattr(thing, "fixed", ""), layers, "layer"
 
 
 def _rows(shot: ShotParts, layers: Collection[str], mounts: Collection[str]) -> Findings:

@@ -36,6 +36,7 @@ __all__ = [
     "EFFECTS",
     "MOST_DRESSING",
     "MOST_EFFECTS",
+    "AnyEffect",
     "Dressing",
     "OnStage",
     "Riding",
@@ -47,15 +48,8 @@ MOST_DRESSING = 40
 MOST_EFFECTS = 200
 """In one shot."""
 
-Dressing = Annotated[
-    Fog
-    | Veils
-    | Particles
-    | Shaft
-    | Rays
-    | Glow
-    | Flare
-    | Exposure
+AnyEffect = (
+    Exposure
     | WhiteBalance
     | Contrast
     | LevelsOf
@@ -70,8 +64,10 @@ Dressing = Annotated[
     | Vignetting
     | Grain
     | Halftone
-    | Screen,
-    Field(discriminator="kind"),
+    | Screen
+)
+Dressing = Annotated[
+    Fog | Veils | Particles | Shaft | Rays | Glow | Flare | AnyEffect, Field(discriminator="kind")
 ]
 
 EFFECTS: Mapping[str, type[Effect]] = MappingProxyType(

@@ -29,8 +29,9 @@ async function mesh(body) {
 }
 
 export class Cards {
-  constructor(looks) {
+  constructor(looks, tables) {
     this.looks = looks;
+    this.tables = tables; // what effects make of colours
     this.world = new THREE.Scene();
     this.clip = { value: new THREE.Matrix4() };
     this.middle = { value: new THREE.Matrix4() }; // the same, through the middle of the lens
@@ -75,7 +76,7 @@ export class Cards {
         ...Object.fromEntries(COPIES.map((n) => [`copy${n}`, { value: null }])), pads: { value: COPIES.map(() => 0) },
         texels: { value: new THREE.Vector2(1, 1) }, blur: { value: 0 }, infocus: { value: 0 }, first: { value: 0 }, tintBlur: { value: 0 }, tintAt: { value: 0 }, tintLimit: { value: 1 },
         normal: { value: new THREE.Vector3() }, lampPlace: this.lamps.place, lampWay: this.lamps.way, lampColour: this.lamps.colour, lampLaw: this.lamps.law, lampCone: this.lamps.cone, clips: this.lamps.clips,
-        ...this.air, own: { value: 1 }, sky: { value: false },
+        ...this.air, own: { value: 1 }, sky: { value: false }, table: { value: null },
         shadow: { value: null }, strength: { value: 0 }, cardFromShadow: { value: new THREE.Matrix4() },
       },
       ...shaders, defines: {}, transparent: true, depthTest: false, depthWrite: false, side: THREE.DoubleSide,
@@ -134,6 +135,9 @@ export class Cards {
     card.material.uniforms.deep.value = layer.deep;
     card.material.uniforms.clip = layer.sharp ? this.middle : this.clip;
     define(card.material, "SOLID", Boolean(layer.body));
+    const table = this.tables.named(record.finish.cards[layer.id], record);
+    define(card.material, "GRADED", Boolean(table));
+    card.material.uniforms.table.value = table;
     const { fogs, gain } = record.air;
     const own = layer.lit && record.lights.length ? 1 : gain;
     const aired = (fogs.length && layer.air) || own !== 1;

@@ -105,6 +105,10 @@ export class Desk {
       if (event.target.closest("[data-tab]")) this.#open(event.target.closest("[data-tab]").dataset.tab);
     });
     element.addEventListener("orders", ({ detail }) => scene.edit("order_dressing", detail));
+    element.addEventListener("curvechange", ({ target, detail }) => {
+      const [[channel, points]] = Object.entries(detail);
+      scene.edit("set_curve", { thing: target.dataset.thing, channel, points: JSON.stringify(points) });
+    });
     element.addEventListener("easechange", ({ detail }) => {
       const [x1, y1, x2, y2] = detail.points.map((value) => value.toFixed(3));
       scene.edit(detail.verb, { ...detail.values, ease: "own", x1, y1, x2, y2 });

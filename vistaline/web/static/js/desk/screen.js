@@ -9,12 +9,12 @@ const drawn = ({ id, matrix, opacity, mode, projector, texture, matte, body, dee
 /** A lamp, as far as it shines. */
 const shining = ({ kind, place, way, colour, falloff, normal, reach, cone }) => ({ kind, place, way, colour, falloff, normal, reach, cone });
 /** A frame's record, the same. */
-const framed = ({ clip, order, moved, shadows, lights, air, camera: { focus } }) => ({ clip, order, moved, shadows, lights: lights.filter(({ on }) => on).map(shining), air, camera: { focus } });
+const framed = ({ clip, order, moved, shadows, lights, air, finish, camera: { focus } }) => ({ clip, order, moved, shadows, lights: lights.filter(({ on }) => on).map(shining), air, finish, camera: { focus } });
 const tracked = (tracks) => Object.fromEntries(Object.entries(tracks).filter(([, { matrix }]) => matrix).map(([id, { matrix, opacity, looks }]) => [id, { matrix, opacity, looks }]));
 
 /** A shot as far as it is drawn. */
-const told = ({ width, height, background, lens, copies, textures, shadows, layers, frames, tracks }) => ({
-  width, height, background, lens, copies, textures, shadows, layers: layers.map(drawn), frames: frames.map(framed), tracks: tracked(tracks),
+const told = ({ width, height, background, lens, copies, textures, tables, shadows, layers, frames, tracks }) => ({
+  width, height, background, lens, copies, textures, tables, shadows, layers: layers.map(drawn), frames: frames.map(framed), tracks: tracked(tracks),
 });
 
 /** A stage in a worker; null where there cannot be one. */
@@ -109,7 +109,7 @@ export class Screen {
   #sight(record) {
     const { base, n } = record;
     const sight = { shot: this.numbers.get(base), frame: n };
-    return base.frames[n] === record ? sight : { ...sight, tried: { ...framed(record), n, tracks: tracked(record.tracks) } };
+    return base.frames[n] === record ? sight : { ...sight, tried: { ...framed(record), n, tables: record.tables, tracks: tracked(record.tracks) } };
   }
 
   draw(record, view, coarse, beside) {

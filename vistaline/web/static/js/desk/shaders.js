@@ -208,6 +208,33 @@ const AIR = `
   #else
   vec4 aired(vec4 seen) { return seen; }
   #endif`;
+// IEC 61966-2-1, as in vistaline.core.picture.colour.
+const CODES = `
+  vec3 encoded(vec3 c) {
+    vec3 high = 1.055 * pow(max(c, 0.0031308), vec3(1.0 / 2.4)) - 0.055;
+    return mix(high, c * 12.92, vec3(lessThanEqual(c, vec3(0.0031308))));
+  }
+  vec3 decoded(vec3 v) {
+    vec3 high = pow((v + 0.055) / 1.055, vec3(2.4));
+    return mix(high, v / 12.92, vec3(lessThanEqual(v, vec3(0.04045))));
+  }`;
+// What effects make of a colour: a table of codes by codes; see vistaline.core.scene.finish.
+const TABLE = `
+  precision mediump sampler3D;
+  uniform sampler3D table;
+  vec3 looked(vec3 code) { return texture(table, clamp(code, 0.0, 1.0) * (32.0 / 33.0) + 0.5 / 33.0).rgb; }`;
+// Before light falls on it a card's colours are changed by its effects.
+const GRADED = `
+  #ifdef GRADED
+  ${CODES}
+  ${TABLE}
+  vec4 graded(vec4 seen) {
+    if (seen.a <= 0.0) return seen;
+    return vec4(decoded(looked(encoded(min(seen.rgb / seen.a, 1.0)))) * seen.a, seen.a);
+  }
+  #else
+  vec4 graded(vec4 seen) { return seen; }
+  #endif`;
 export const CARD_FRAGMENT = `
   uniform sampler2D picture; uniform float opacity;
   varying vec2 place;
@@ -217,7 +244,8 @@ export const CARD_FRAGMENT = `
   ${TINT}
   ${LIGHT}
   ${AIR}
-  void main() { gl_FragColor = tinted(picture, aired(lit(look(picture, place)))) * (opacity * kept()); }`;
+  ${GRADED}
+  void main() { gl_FragColor = tinted(picture, aired(lit(graded(look(picture, place))))) * (opacity * kept()); }`;
 // A shadow lies on a card: black where that card is, as far as its own picture says.
 export const SHADOW_VERTEX = `
   uniform mat4 clip; uniform mat4 cardFromShadow;
@@ -247,8 +275,9 @@ export const BLENDED_FRAGMENT = `
   ${BLEND}
   ${LIGHT}
   ${AIR}
+  ${GRADED}
   void main() {
-    vec4 front = aired(lit(look(picture, place)));
+    vec4 front = aired(lit(graded(look(picture, place))));
     vec3 back = texture2D(behind, gl_FragCoord.xy / frame).rgb;
     float cover = front.a * opacity * kept();
     gl_FragColor = vec4(blended(mode, back, front.rgb / max(front.a, 1e-4)) * cover, cover);
@@ -323,17 +352,42 @@ export const PREMULTIPLY_FRAGMENT = `
   uniform sampler2D picture; varying vec2 place;
   void main() { vec4 c = texture2D(picture, place); gl_FragColor = vec4(c.rgb * c.a, c.a); }`;
 export const OUT_VERTEX = `varying vec2 place; void main() { place = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }`;
-// IEC 61966-2-1, as in vistaline.core.picture.colour.
 export const OUT_FRAGMENT = `
   uniform sampler2D picture; uniform bool checks; uniform bool marks; varying vec2 place;
+  uniform bool tabled; uniform vec2 inner; uniform float grain; uniform float turn;
+  uniform vec4 vignettePlace[3]; uniform vec4 vignetteColour[3]; uniform float vignetteSoft[3];
+  ${CODES}
+  ${TABLE}
+  float hashed(vec2 at) {
+    vec3 p = fract(vec3(at.xyx) * 0.1031);
+    p += dot(p, p.yzx + 33.33);
+    return fract((p.x + p.y) * p.z);
+  }
+  vec3 finished(vec3 c) {
+    vec2 at = (place - 0.5) / inner + 0.5;
+    if (tabled) c = decoded(looked(encoded(c)));
+    for (int n = 0; n < 3; n++) {
+      if (vignetteColour[n].a <= 0.0) continue;
+      float away = length((at - vignettePlace[n].xy) / vignettePlace[n].zw);
+      float inside = smoothstep(0.0, 1.0, (1.0 - away) / vignetteSoft[n]);
+      c = mix(c, vignetteColour[n].rgb, (1.0 - inside) * vignetteColour[n].a);
+    }
+    if (grain > 0.0) {
+      vec2 spot = gl_FragCoord.xy + turn * vec2(17.0, 59.0);
+      // Four of them are nearly as even as nature's.
+      float sum = hashed(spot) + hashed(spot + 41.3) + hashed(spot + 77.7) + hashed(spot + 113.1) - 2.0;
+      c = decoded(clamp(encoded(c) + sum * 1.73 * grain, 0.0, 1.0));
+    }
+    return c;
+  }
   void main() {
     vec4 pixel = texture2D(picture, place);
     vec2 square = floor(gl_FragCoord.xy / 10.0);
     float check = mod(square.x + square.y, 2.0) < 0.5 ? 0.6 : 0.35;
     vec3 c = pixel.rgb + (checks ? (1.0 - pixel.a) * check : 0.0);
+    if (tabled || grain > 0.0 || vignetteColour[0].a > 0.0) c = finished(c);
     // What is clipped is hatched, dark on light, so that it shows on white and on any colour.
     float stripe = mod(gl_FragCoord.x + gl_FragCoord.y, 9.0);
     if (marks && max(c.r, max(c.g, c.b)) > 1.004) c = stripe < 3.0 ? vec3(0.55, 0.02, 0.2) : min(c, 1.0);
-    vec3 low = c * 12.92; vec3 high = 1.055 * pow(max(c, 0.0031308), vec3(1.0 / 2.4)) - 0.055;
-    gl_FragColor = vec4(mix(high, low, vec3(lessThanEqual(c, vec3(0.0031308)))), 1.0);
+    gl_FragColor = vec4(encoded(c), 1.0);
   }`;

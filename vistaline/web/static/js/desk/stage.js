@@ -6,6 +6,7 @@ import { Cards } from "./cards.js";
 import { Looks, pass, target } from "./looks.js";
 import { Motes } from "./motes.js";
 import { Over } from "./over.js";
+import { Tables } from "./tables.js";
 import { ADD_FRAGMENT, COPY_FRAGMENT, OUT_FRAGMENT } from "./shaders.js";
 
 const LOOK = 3; // ms between two looks at whether what was asked for is drawn
@@ -25,7 +26,8 @@ export class Stage {
     this.renderer.setPixelRatio(1);
     this.eye = new THREE.Camera();
     this.looks = new Looks(this.renderer, (name) => this.told("look", name));
-    this.cards = new Cards(this.looks);
+    this.tables = new Tables();
+    this.cards = new Cards(this.looks, this.tables);
     this.shots = new Map(); // by the number the page gave each
     this.programs = new Set();
     this.light = target(2, 2);
@@ -35,7 +37,7 @@ export class Stage {
     this.adding = pass(ADD_FRAGMENT, { share: { value: 1 } });
     this.added = new THREE.Scene().add(this.adding);
     Object.assign(this.adding.material, { transparent: true, blending: THREE.CustomBlending, blendSrc: THREE.SrcAlphaFactor, blendDst: THREE.OneMinusSrcAlphaFactor });
-    this.sheet = pass(OUT_FRAGMENT, { checks: { value: false }, marks: { value: false } });
+    this.sheet = pass(OUT_FRAGMENT, { checks: { value: false }, marks: { value: false }, ...this.tables.uniforms });
     this.out = new THREE.Scene().add(this.sheet);
     this.motes = new Motes(this.renderer);
     this.over = new Over(this.renderer);
@@ -53,7 +55,7 @@ export class Stage {
   #linked(shot) {
     shot.byId = new Map(shot.layers.map((layer) => [layer.id, layer]));
     shot.looks = new Map();
-    shot.frames.forEach((record, n) => Object.assign(record, { n, tracks: shot.tracks, base: shot }));
+    shot.frames.forEach((record, n) => Object.assign(record, { n, tracks: shot.tracks, tables: shot.tables, base: shot }));
     return shot;
   }
 
@@ -153,6 +155,7 @@ export class Stage {
     strew(record.order.length);
     this.over.add(record.air, onto, [across, up]);
     this.#keepPrograms();
+    this.tables.finish(record, window);
     this.#shows(onto.texture, checks, clipped);
   }
 

@@ -1,8 +1,8 @@
-// The lamps of a shot and what else is in its light and air, as the plans, the viewfinder and the keys
+// The lamps of a shot, what else is in its light and air, and its effects, as the plans, the viewfinder and the keys
 // take them: by what rows call each, such as `lamp:l1` or `shaft:d2`.
-const KINDS = /^(lamp|fog|veils|particles|shaft|rays|glow|flare):/;
+const OTHERS = /^(layer|mount|camera|style|group):/;
 
-export const isThing = (of) => KINDS.test(of);
+export const isThing = (of) => of.includes(":") && !OTHERS.test(of);
 
 /** What of a frame has a place: lamps but those from everywhere, then all that stands in the air. */
 export const thingsIn = ({ lights, air }) => [

@@ -18,6 +18,7 @@ export class Curve {
       this.#draw();
     });
     this.refresh();
+    if (!element.dataset.address) return;
     ask(element.dataset.address).then((found) => {
       this.counts = found?.counts;
       this.#draw();

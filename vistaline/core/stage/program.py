@@ -16,8 +16,8 @@ import numpy as np
 from vistaline.core.arrays import FloatArray
 from vistaline.core.geometry.light import adapted
 from vistaline.core.picture.colour import encode_srgb, hex_to_linear
+from vistaline.core.picture.grade import LUMA, NO_PROGRAM, TABLE, TILE_SIDE, Program, Stage
 from vistaline.core.prepare.tone import curve_table
-from vistaline.core.render.grade import LUMA, NO_PROGRAM, TABLE, TILE_SIDE, Program, Stage
 from vistaline.core.shot.effects import (
     BlackAndWhite,
     Contrast,

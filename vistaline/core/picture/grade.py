@@ -9,17 +9,17 @@ a stage wants that.
 from __future__ import annotations
 
 from enum import IntEnum
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit
 from numpy.polynomial import Chebyshev, Polynomial
 
 from vistaline.core.picture.colour import linearise_srgb, srgb_polynomial
-from vistaline.core.render.laying import KERNEL
 
 __all__ = ["LUMA", "NO_PLANES", "NO_PROGRAM", "TABLE", "TILE_SIDE", "Program", "Stage", "grade_row"]
 
+KERNEL: dict[str, Any] = {"nogil": True, "fastmath": True, "cache": True}
 TABLE = 4096
 """Steps of a table over 0..1; values between two are mixed."""
 TILE_SIDE = 512

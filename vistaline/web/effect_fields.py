@@ -1,0 +1,150 @@
+"""Which values of an effect its panel has, in which order, and what they are called."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from enum import StrEnum
+from types import MappingProxyType
+from typing import Any
+
+import numpy as np
+
+from vistaline.core.edits.effect_starts import EFFECT_STARTS
+from vistaline.core.prepare.tone import curve_table
+from vistaline.core.shot.effects import Curves, Effect, Mask, MaskShape, On, ScreenShape
+from vistaline.core.shot.shot import Shot
+
+__all__ = [
+    "EFFECT_CHOICES",
+    "EFFECT_GROUPS",
+    "EFFECT_WORDS",
+    "SHOWS_IN_PROOF",
+    "curves_drawn",
+    "left_out_of",
+    "mask_facts",
+    "over_choices",
+    "over_word",
+    "starts_by_sort",
+]
+
+_GRID = ("shape", "fixed", "pitch", "angle")
+EFFECT_GROUPS: Mapping[str, Sequence[tuple[str, Sequence[str]]]] = MappingProxyType(
+    {
+        "exposure": (("", ("amount", "stops")),),
+        "balance": (("", ("amount", "kelvin", "tint")),),
+        "contrast": (("", ("amount", "contrast", "pivot")),),
+        "levels": (("", ("amount", "black", "white", "middle", "out_black", "out_white")),),
+        "curves": (("", ("amount",)),),
+        "saturation": (("", ("amount", "saturation", "vividness", "hue")),),
+        "three-ways": (
+            ("", ("amount", "lift", "lift_colour", "gamma", "gamma_colour", "gain", "gain_colour")),
+        ),
+        "hue-range": (
+            ("", ("amount", "hue", "width", "softness", "turn", "saturation", "lightness")),
+        ),
+        "mono": (("", ("amount", "red", "green", "blue")),),
+        "tones": (("", ("amount", "dark", "middle", "light", "three", "contrast")),),
+        "table": (("", ("amount",)),),
+        "poster": (("", ("amount", "steps")),),
+        "vignette": (
+            ("", ("amount", "strength", "colour", "size", "softness", "roundness")),
+            ("Middle", ("x", "y")),
+        ),
+        "grain": (
+            ("", ("amount", "strength", "size", "darks", "lights", "coloured", "moves", "seed")),
+        ),
+        "halftone": (("", ("amount", *_GRID, "ink", "paper", "clear")),),
+        "screen": (("", ("amount", *_GRID, "cover", "colour")),),
+    }
+)
+EFFECT_WORDS = MappingProxyType(
+    {
+        "three": ("A middle tone", "A colour of its own for the middle"),
+        "moves": ("Moves", "Another one in each frame; else it stands"),
+        "clear": ("Clear paper", "Between the ink one sees what is behind"),
+        "steps": ("Steps", "How many tones are left of each colour"),
+        "fixed": ("Lies on", "It goes and turns with that layer, or stays with the frame"),
+    }
+)
+EFFECT_CHOICES: Mapping[type[StrEnum], Mapping[str, str]] = MappingProxyType(
+    {
+        ScreenShape: {"dots": "dots", "lines": "lines", "crossed": "cross-hatching"},
+    }
+)
+SHOWS_IN_PROOF = frozenset({"halftone", "screen"})
+"""Kinds that the viewfinder does not draw."""
+_SHAPES = (
+    ("none", "everywhere"),
+    (MaskShape.ELLIPSE.value, "an ellipse"),
+    (MaskShape.OUTLINE.value, "a drawn outline"),
+    (MaskShape.GRADIENT.value, "a gradient"),
+    (MaskShape.LAYER.value, "a layer's cutout"),
+    (MaskShape.DEPTH.value, "a range of depth"),
+)
+
+
+def starts_by_sort() -> dict[str, list[tuple[str, str, str]]]:
+    """Return the starting points by what they are about: name, words and hint of each."""
+    found: dict[str, list[tuple[str, str, str]]] = {}
+    for name, start in EFFECT_STARTS.items():
+        found.setdefault(start.sort.value, []).append((name, start.words, start.hint))
+    return found
+
+
+def over_choices(shot: Shot) -> list[tuple[str, str]]:
+    """Return all that an effect may be put on: value and words."""
+    groups = dict.fromkeys(each.group for each in shot.layers if each.group)
+    return [
+        ("frame", "the whole frame"),
+        ("depth", "all from a distance on"),
+        *((f"group:{name}", f"group {name}") for name in groups),
+        *((f"layer:{each.id}", each.name) for each in reversed(shot.layers)),
+    ]
+
+
+def over_word(effect: Effect) -> str:
+    """Return the choice that says what an effect is on."""
+    over = effect.over
+    return f"{over.kind.value}:{over.of}" if over.kind in (On.LAYER, On.GROUP) else over.kind.value
+
+
+def left_out_of(effect: Effect) -> set[str]:
+    """Return the fields of an effect that mean nothing as it is now."""
+    found = set()
+    if getattr(effect, "three", True) is False:
+        found.add("middle")
+    if getattr(effect, "clear", False):
+        found.add("paper")
+    return found
+
+
+def curves_drawn(effect: Effect) -> dict[str, list[float]] | None:
+    """Return the curves of an effect as they run, from dark to light; None: it has none."""
+    if not isinstance(effect, Curves):
+        return None
+    places = np.linspace(0, 65535, 65).astype(int)
+    return {
+        name: np.round(curve_table(getattr(effect, name))[places], 4).tolist()
+        for name in ("value", "red", "green", "blue", "lightness")
+    }
+
+
+def mask_facts(shot: Shot, effect: Effect) -> dict[str, Any]:
+    """Return what the panel shows of an effect's mask: choices, and the names of its values."""
+    mask = effect.mask
+    layers = [(each.id, each.name) for each in reversed(shot.layers)]
+    values: list[str] = []
+    if mask and mask.shape is MaskShape.DEPTH:
+        values = ["mask_near", "mask_far", "mask_softness"]
+    elif mask and mask.shape is not MaskShape.LAYER:
+        values = ["mask_x", "mask_y", "mask_width", "mask_height", "mask_turn", "mask_softness"]
+        if mask.fixed == "*stage":
+            values[:2] = ["mask_at_x", "mask_at_y", "mask_at_z"]
+    return {
+        "shapes": _SHAPES,
+        "shape": mask.shape.value if mask else "none",
+        "fixed": [("-", "the frame"), ("*stage", "the stage"), *layers],
+        "layers": layers,
+        "placed": bool(values) and (mask or Mask()).shape is not MaskShape.DEPTH,
+        "values": values,
+    }
