@@ -13,6 +13,7 @@ from vistaline.core.edits.effect_starts import EFFECT_STARTS
 from vistaline.core.prepare.tone import curve_table
 from vistaline.core.shot.effects import Curves, Effect, Mask, MaskShape, On, ScreenShape
 from vistaline.core.shot.shot import Shot
+from vistaline.core.shot.softness import Blur, BlurWay, ColourSplit, SplitWay
 
 __all__ = [
     "EFFECT_CHOICES",
@@ -55,11 +56,22 @@ EFFECT_GROUPS: Mapping[str, Sequence[tuple[str, Sequence[str]]]] = MappingProxyT
         ),
         "halftone": (("", ("amount", *_GRID, "ink", "paper", "clear")),),
         "screen": (("", ("amount", *_GRID, "cover", "colour")),),
+        "blur": (("", ("amount", "way", "size", "angle")), ("Middle", ("x", "y"))),
+        "sharpen": (("", ("amount", "strength", "size", "limit")),),
+        "soft-lights": (("", ("amount", "strength", "size", "threshold")),),
+        "pixels": (("", ("amount", "size")),),
+        "split": (("", ("amount", "way", "size", "angle")),),
+        "ink": (("", ("amount", "strength", "size", "colour", "alone", "paper")),),
+        "old-film": (("", ("amount", "flicker", "weave", "dust", "scratches", "seed")),),
+        "edge": (("", ("amount", "inward", "soft")),),
+        "wipe": (("", ("amount", "place", "softness", "angle")),),
     }
 )
 EFFECT_WORDS = MappingProxyType(
     {
         "three": ("A middle tone", "A colour of its own for the middle"),
+        "way": ("How", "Which way it goes"),
+        "alone": ("Lines only", "On paper, without the picture"),
         "moves": ("Moves", "Another one in each frame; else it stands"),
         "clear": ("Clear paper", "Between the ink one sees what is behind"),
         "steps": ("Steps", "How many tones are left of each colour"),
@@ -69,15 +81,27 @@ EFFECT_WORDS = MappingProxyType(
 EFFECT_CHOICES: Mapping[type[StrEnum], Mapping[str, str]] = MappingProxyType(
     {
         ScreenShape: {"dots": "dots", "lines": "lines", "crossed": "cross-hatching"},
+        BlurWay: {
+            "soft": "evenly",
+            "disc": "as a lens's disc",
+            "along": "along a direction",
+            "zoom": "as by a zoom",
+            "turn": "as by a turn",
+        },
+        SplitWay: {"sideways": "to two sides", "radial": "towards the corners"},
     }
 )
-SHOWS_IN_PROOF = frozenset({"halftone", "screen"})
+SHOWS_IN_PROOF = frozenset(
+    {"halftone", "screen", "blur", "sharpen", "soft-lights", "pixels", "split", "ink", "old-film"}
+    | {"edge", "wipe"}
+)
 """Kinds that the viewfinder does not draw."""
 _SHAPES = (
     ("none", "everywhere"),
     (MaskShape.ELLIPSE.value, "an ellipse"),
     (MaskShape.OUTLINE.value, "a drawn outline"),
     (MaskShape.GRADIENT.value, "a gradient"),
+    (MaskShape.STRIP.value, "a strip"),
     (MaskShape.LAYER.value, "a layer's cutout"),
     (MaskShape.DEPTH.value, "a range of depth"),
 )
@@ -113,8 +137,17 @@ def left_out_of(effect: Effect) -> set[str]:
     found = set()
     if getattr(effect, "three", True) is False:
         found.add("middle")
-    if getattr(effect, "clear", False):
+    if getattr(effect, "clear", False) or getattr(effect, "alone", True) is False:
         found.add("paper")
+    if isinstance(effect, Blur):
+        if effect.way is not BlurWay.ALONG:
+            found.add("angle")
+        if effect.way not in (BlurWay.ZOOM, BlurWay.TURN):
+            found |= {"x", "y"}
+    if isinstance(effect, ColourSplit) and effect.way is SplitWay.RADIAL:
+        found.add("angle")
+    if effect.mask is None:
+        found |= {"mask_width", "mask_height", "mask_y"}
     return found
 
 

@@ -17,6 +17,8 @@ from vistaline.core.shot.effects import (
     Halftone,
     HueRange,
     LevelsOf,
+    Mask,
+    MaskShape,
     Poster,
     Saturation,
     Screen,
@@ -25,6 +27,17 @@ from vistaline.core.shot.effects import (
     Tones,
     Vignetting,
     WhiteBalance,
+)
+from vistaline.core.shot.softness import (
+    Blur,
+    CoarsePixels,
+    ColourSplit,
+    Edge,
+    InkLines,
+    OldFilm,
+    Sharpen,
+    SoftLights,
+    Wipe,
 )
 
 __all__ = ["EFFECT_STARTS", "EffectStart", "Sort"]
@@ -126,10 +139,61 @@ EFFECT_STARTS: Mapping[str, EffectStart] = MappingProxyType(
             angle=0,
             pitch=6,
         ),
+        "pixels": _start("Coarse pixels", "Large square ones", _TEXTURE, CoarsePixels, "size"),
+        "ink": _start("Ink lines", "Edges drawn in ink", _TEXTURE, InkLines, "strength size"),
+        "split": _start(
+            "Colour split", "Red and blue come apart", _TEXTURE, ColourSplit, "size angle"
+        ),
+        "old-film": _start(
+            "Old film",
+            "Flicker, weave, dust and scratches",
+            _TEXTURE,
+            OldFilm,
+            "flicker weave dust scratches",
+        ),
         "grain": _start("Grain", "Of film", _TEXTURE, Grain, "strength size", strength=0.03),
         "poster": _start("Poster", "A few steps of tone", _TEXTURE, Poster, "amount"),
         "vignette": _start(
             "Vignette", "Darker towards the edges", _SOFTNESS, Vignetting, "strength size softness"
+        ),
+        "blur": _start("Blur", "Even, by a disc, along, zoom, turn", _SOFTNESS, Blur, "size"),
+        "sharp-inside": _start(
+            "Sharp inside",
+            "Blurred but for a soft area that stays sharp",
+            _SOFTNESS,
+            Blur,
+            "size mask_width mask_height",
+            mask=Mask(outside=True, softness=0.6, width=0.5, height=0.7),
+        ),
+        "tilt-strip": _start(
+            "Tilt strip",
+            "Sharp in a strip, blurred above and below",
+            _SOFTNESS,
+            Blur,
+            "size mask_y mask_height",
+            mask=Mask(shape=MaskShape.STRIP, outside=True, softness=0.8, height=0.5, width=1),
+        ),
+        "sharpen": _start(
+            "Sharpen", "With a limit to halos", _SOFTNESS, Sharpen, "strength size limit"
+        ),
+        "local-contrast": _start(
+            "Local contrast",
+            "Sharpened broadly",
+            _SOFTNESS,
+            Sharpen,
+            "strength size",
+            size=60,
+            strength=0.35,
+            limit=0.25,
+        ),
+        "soft-lights": _start(
+            "Soft lights", "Highlights glow softly", _SOFTNESS, SoftLights, "strength size"
+        ),
+        "edge": _start(
+            "Soft edge", "A layer's edge taken in, spread, soft", _SOFTNESS, Edge, "inward soft"
+        ),
+        "wipe": _start(
+            "Soft wipe", "A layer ends softly along a line", _SOFTNESS, Wipe, "place softness angle"
         ),
     }
 )

@@ -60,6 +60,9 @@ class Stage(IntEnum):
     HALFTONE = 13
     """Ink and paper (6 numbers), whether paper is clear; two planes: rank, and its edge."""
 
+    WIPE = 14
+    """Alpha times a plane."""
+
 
 class Program(NamedTuple):
     """Stages, ready to be run by kernels."""
@@ -324,6 +327,12 @@ def _halftone(red, green, blue, alpha, told, rank, soft):  # type: ignore[no-unt
 
 
 @njit(**KERNEL)
+def _wipe(alpha, mask):  # type: ignore[no-untyped-def]
+    for x in range(alpha.shape[0]):
+        alpha[x] *= np.float32(mask[x]) * np.float32(1 / 65535)
+
+
+@njit(**KERNEL)
 def grade_row(program, planes, y, fields, kept):  # type: ignore[no-untyped-def]
     """Run a program over a row: ``planes`` (4, width) red, green, blue, alpha, in place.
 
@@ -369,3 +378,5 @@ def grade_row(program, planes, y, fields, kept):  # type: ignore[no-untyped-def]
             _grain(red, green, blue, program.tiles[which], told, y)
         elif stage == 13:
             _halftone(red, green, blue, alpha, told, fields[which, y], fields[which + 1, y])
+        elif stage == 14:
+            _wipe(alpha, fields[which, y])

@@ -31,6 +31,7 @@ from vistaline.core.shot.effects import (
     ScreenShape,
     Vignetting,
 )
+from vistaline.core.shot.softness import Wipe
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState
@@ -39,11 +40,12 @@ from vistaline.core.stage.surfaces import surface_of
 
 __all__ = ["FrameFields", "Seen", "screen_ranks", "seen_in"]
 
-_ELLIPSE, _GRADIENT, _OUTLINE = 0, 1, 2
+_ELLIPSE, _GRADIENT, _OUTLINE, _STRIP = 0, 1, 2, 3
 _SHAPES = {
     MaskShape.ELLIPSE: _ELLIPSE,
     MaskShape.GRADIENT: _GRADIENT,
     MaskShape.OUTLINE: _OUTLINE,
+    MaskShape.STRIP: _STRIP,
 }
 _LINES = 1080
 """Of a frame, for which pitches and grain are told."""
@@ -85,7 +87,7 @@ class FrameFields(Fields):
 
     def __init__(self, seen: Seen, camera: CameraState, card: Card | None = None) -> None:
         """``camera``: over whose raster they are; ``card``: whose depth counts, if any."""
-        self._seen, self._camera, self._card = seen, camera, card
+        self._seen, self.camera, self._card = seen, camera, card
         self._planes: list[np.ndarray] = []
 
     @property
@@ -94,19 +96,23 @@ class FrameFields(Fields):
         return np.stack(self._planes) if self._planes else NO_PLANES
 
     @property
-    def _lines(self) -> float:
-        """Pixels of this raster to one of 1080 lines: coarser rasters have coarser screens."""
-        scale = self._camera.focal_px / self._seen.state.camera.focal_px
-        return float(self._whole[1] / _LINES * scale)
+    def relative(self) -> float:
+        """Pixels of this raster to one of the frame."""
+        return self.camera.focal_px / self._seen.state.camera.focal_px
 
     @property
-    def _whole(self) -> FloatArray:
+    def scale(self) -> float:
+        """Pixels of this raster to one of 1080 lines: coarser rasters have coarser screens."""
+        return float(self.whole[1] / _LINES * self.relative)
+
+    @property
+    def whole(self) -> FloatArray:
         """Width and height of the frame, without what a raster has round it."""
         camera = self._seen.state.camera
         return np.array(camera.frame_size) - 2.0 * (camera.raster.margin if camera.raster else 0)
 
     def _numbered(self, key: object, draw: Callable[[], np.ndarray]) -> int:
-        key = key, self._camera
+        key = key, self.camera
         if key not in self._seen.kept:
             self._seen.kept[key] = draw()
         self._planes.append(self._seen.kept[key])
@@ -125,7 +131,7 @@ class FrameFields(Fields):
 
     def vignette(self, effect: Vignetting) -> int:
         """Return the number of the plane of how much a vignette shows."""
-        width, height = self._camera.frame_size
+        width, height = self.camera.frame_size
         half = np.array([width, height]) * effect.size / 2
         half += (math.sqrt(half[0] * half[1]) - half) * effect.roundness
         middle = width * (0.5 + effect.x), height * (0.5 - effect.y)
@@ -139,7 +145,7 @@ class FrameFields(Fields):
         """Return the number of the plane of a screen; a halftone's edges are in the next."""
         cells = self._cells(effect)
         ranks = screen_ranks(effect.shape)
-        width, height = self._camera.frame_size
+        width, height = self.camera.frame_size
         grid = tuple(cells.ravel().tolist())
         if isinstance(effect, Screen):
 
@@ -157,11 +163,41 @@ class FrameFields(Fields):
             )
             return both
 
-        key = ("halftone", effect.shape, grid), self._camera
+        key = ("halftone", effect.shape, grid), self.camera
         if key not in self._seen.kept:
             self._seen.kept[key] = ranked()
         self._planes.extend(self._seen.kept[key])
         return len(self._planes) - 2
+
+    def wipe(self, effect: Wipe) -> int:
+        """Return the number of the plane of how much a wipe leaves: across its layer."""
+        if self._card is None:
+            width, height = self.whole.tolist()
+            wide, high = self.camera.frame_size
+            outer = np.array([[1, 0, -wide / 2], [0, -1, high / 2], [0, 0, 1.0]])
+        else:
+            width, height = self._card.width, self._card.height
+            outer = np.linalg.inv(self._card.image_from_card(self.camera))
+        turn = math.radians(effect.angle)
+        way = np.array([math.cos(turn), math.sin(turn)])
+        extent = float(np.abs(way) @ [width, height])
+        # Along the way, 0 where the layer begins and 1 where it ends.
+        along = np.array([[*(way / extent), 0.5], [0, 0, 0], [0, 0, 1]]) @ outer
+
+        def draw() -> np.ndarray:
+            wide, high = self.camera.frame_size
+            out = np.empty((high, wide), np.uint16)
+            soft = max(effect.softness, 1e-3)
+            first = effect.place * (1 + soft) - soft / 2
+
+            def work(y0: int, y1: int) -> None:
+                _ramp(along, first - soft / 2, 1 / soft, y0, out[y0:y1])
+
+            self._run(work, high)
+            return out
+
+        key = "wipe", effect.place, effect.softness, tuple(along.ravel().tolist())
+        return self._numbered(key, draw)
 
     def grain(self, effect: Grain) -> tuple[float, float, float]:
         """Return the size of grain in pixels, and from where in its tile it is taken."""
@@ -169,12 +205,12 @@ class FrameFields(Fields):
         x, y = np.random.RandomState((effect.seed * 7919 + frame * 104729) % 2**32).randint(
             0, 512, 2
         )
-        return effect.size * self._lines, float(x), float(y)
+        return effect.size * self.scale, float(x), float(y)
 
     # --- masks ------------------------------------------------------------------------------------
 
     def _cover(self, mask: Mask) -> np.ndarray:
-        width, height = self._camera.frame_size
+        width, height = self.camera.frame_size
         found = np.zeros((height, width), np.uint16)
         cards = [each for each in self._seen.state.cards if each.layer.id == mask.of]
         tiles = -(-height // TILE_HEIGHT), -(-width // TILE_WIDTH)
@@ -183,7 +219,7 @@ class FrameFields(Fields):
         if cards:
             look = self._seen.looks[cards[0].texture]
             surface = surface_of(cards[0].layer)
-            source = source_on(surface, cards[0], self._camera, look, asked)
+            source = source_on(surface, cards[0], self.camera, look, asked)
         if source is not None and source.seen:
             _draw_cover(source, found)
         return 65535 - found if mask.outside else found
@@ -192,7 +228,7 @@ class FrameFields(Fields):
         box = self._box(mask)
         if box is None:
             value = 65535 if mask.outside else 0
-            return np.full(self._camera.frame_size[::-1], value, np.uint16)
+            return np.full(self.camera.frame_size[::-1], value, np.uint16)
         outline = inside_of(mask.outline) if mask.shape is MaskShape.OUTLINE else NO_OUTLINE
         return self._fill(box, _SHAPES[mask.shape], mask.softness, outline, outside=mask.outside)
 
@@ -201,7 +237,7 @@ class FrameFields(Fields):
         turn = math.radians(mask.turn)
         cosine, sine = math.cos(turn), math.sin(turn)
         if mask.fixed == "*stage":
-            at = self._camera.camera_from_world @ [*mask.place, 1.0]
+            at = self.camera.camera_from_world @ [*mask.place, 1.0]
             if at[2] >= -1e-6:
                 return None
             wide, high = mask.width, mask.height
@@ -212,19 +248,19 @@ class FrameFields(Fields):
                     [0, 0, at[2]],
                 ]
             )
-            return np.asarray(self._camera.image_from_camera @ flat)
+            return np.asarray(self.camera.image_from_camera @ flat)
         if mask.fixed:
             cards = [each for each in self._seen.state.cards if each.layer.id == mask.fixed]
             if not cards:
                 return None
             size = np.array([cards[0].width, cards[0].height])
-            outer = cards[0].image_from_card(self._camera)
+            outer = cards[0].image_from_card(self.camera)
         else:
-            size = self._whole
+            size = self.whole
             width, height = self._seen.state.camera.frame_size
             # Another raster shows the same frame larger or smaller, and more round it.
             outer = (
-                self._camera.image_from_camera
+                self.camera.image_from_camera
                 @ np.linalg.inv(self._seen.state.camera.image_from_camera)
                 @ np.array([[1, 0, width / 2], [0, -1, height / 2], [0, 0, 1]])
             )
@@ -242,7 +278,7 @@ class FrameFields(Fields):
     def _fill(
         self, box: Matrix3, shape: int, softness: float, outline: np.ndarray, *, outside: bool
     ) -> np.ndarray:
-        width, height = self._camera.frame_size
+        width, height = self.camera.frame_size
         out = np.empty((height, width), np.uint16)
         if abs(np.linalg.det(box)) < 1e-12:
             out[:] = 65535 if outside else 0
@@ -261,11 +297,11 @@ class FrameFields(Fields):
         return out
 
     def _depth(self, mask: Mask, card: Card) -> int:
-        plane = tuple(card.nearness(self._camera).tolist())
+        plane = tuple(card.nearness(self.camera).tolist())
         key = mask, plane
 
         def draw() -> np.ndarray:
-            width, height = self._camera.frame_size
+            width, height = self.camera.frame_size
             out = np.empty((height, width), np.uint16)
             behind = card.layer.is_backdrop or card.layer.on_lens
             told = np.array([0.0, 0.0, 1e-9] if behind else plane)
@@ -289,13 +325,13 @@ class FrameFields(Fields):
             ]
         )
         cards = [each for each in self._seen.state.cards if each.layer.id == effect.fixed]
-        if cards and abs(np.linalg.det(cards[0].image_from_card(self._camera))) > 1e-12:
+        if cards and abs(np.linalg.det(cards[0].image_from_card(self.camera))) > 1e-12:
             pitch = cards[0].height * effect.pitch / _LINES
-            there = np.linalg.inv(cards[0].image_from_card(self._camera))
+            there = np.linalg.inv(cards[0].image_from_card(self.camera))
         else:
-            pitch = effect.pitch * self._lines
-            home = self._camera.image_from_camera @ [0, 0, -1.0]
-            there = np.array([[1, 0, -home[0]], [0, -1, home[1]], [0, 0, 1.0]])
+            pitch = effect.pitch * self.scale
+            wide, high = self.camera.frame_size
+            there = np.array([[1, 0, -wide / 2], [0, -1, high / 2], [0, 0, 1.0]])
         return np.asarray(np.diag([1 / pitch, 1 / pitch, 1]) @ turned @ there)
 
     def _run(self, work: Callable[[int, int], None], height: int) -> None:
@@ -371,11 +407,27 @@ def _weigh(back, shape, softness, outline, outside, y0, out):  # type: ignore[no
                 share = 0.0
                 if abs(u) < 1 and abs(v) < 1:
                     share = _smooth(inside_at(outline, u, v) / softness)
+            elif shape == 3:
+                share = _smooth((1 - abs(v)) / softness)
             else:
                 share = _smooth((1 - np.sqrt(u * u + v * v)) / softness)
             if outside:
                 share = 1 - share
             out[j, i] = np.uint16(share * 65535 + 0.5)
+
+
+@njit(**KERNEL)
+def _ramp(along, first, slope, y0, out):  # type: ignore[no-untyped-def]
+    """Fill rows with how far beyond a line each pixel is."""
+    for j in range(out.shape[0]):
+        y = y0 + j + 0.5
+        for i in range(out.shape[1]):
+            x = i + 0.5
+            w = along[2, 0] * x + along[2, 1] * y + along[2, 2]
+            at = (along[0, 0] * x + along[0, 1] * y + along[0, 2]) / (
+                w if abs(w) > 1e-12 else 1e-12
+            )
+            out[j, i] = np.uint16(_smooth((at - first) * slope) * 65535 + 0.5)
 
 
 @njit(**KERNEL)

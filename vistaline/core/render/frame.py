@@ -21,6 +21,8 @@ from vistaline.core.render.beams import Beams, shines_over
 from vistaline.core.render.canvas import Canvas, CompositeBand, tiles_of
 from vistaline.core.render.character import changes_frame, with_character
 from vistaline.core.render.crew import Crew
+from vistaline.core.render.fields import FrameFields, seen_in
+from vistaline.core.render.finishing import finished, flattened
 from vistaline.core.render.graded import finish_of
 from vistaline.core.render.hazed import sky_of
 from vistaline.core.render.laying import Cards
@@ -29,6 +31,7 @@ from vistaline.core.render.motes import with_motes
 from vistaline.core.render.motion import Exposed, exposed, filled
 from vistaline.core.render.moved import Blurred
 from vistaline.core.render.placing import Placed, place
+from vistaline.core.render.redrawn import place_in
 from vistaline.core.render.shelf import Shelf
 from vistaline.core.render.soft import Softened, softened
 from vistaline.core.render.source import STANDARD, Quality
@@ -37,6 +40,7 @@ from vistaline.core.shot.air import Particles
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.evaluate import FrameState, evaluate
 from vistaline.core.stage.exposure import camera_at, exposure_of
+from vistaline.core.stage.finish import effects_over, split_at_spreading
 from vistaline.core.stage.particles import Flock, flock_at
 
 __all__ = ["Renderer", "scaled"]
@@ -144,6 +148,7 @@ class Renderer:
         moving = exposed(self.shot, frame, *span, fine=fine, at_least=least)
         character = camera_at(self.shot, frame).character
         finish = finish_of(state, self._looks, self._quality)
+        spreading, _ = split_at_spreading(effects_over(state))
         open_for = (span[1] - span[0]) / float(self.shot.frame.rate)
         over = shines_over(state)
         alone = self._beams.alone(state, ground) if over else None
@@ -153,7 +158,7 @@ class Renderer:
             picture = self._mean(self._canvas, drawn)
         elif moving:
             picture = self._moving(moving, state, open_for / len(moving.states))
-        elif changes_frame(character) or (over and not alone):
+        elif changes_frame(character) or (over and not alone) or spreading:
             picture = self._one(self._softened(state, open_for), state.parallel)
         else:
             cards = self._softened(state, open_for)
@@ -162,10 +167,16 @@ class Renderer:
             self._shelf.take_all_back()
             return
         added = alone or (self._beams.added(picture, state, ground) if over else NOTHING)
-        if added is not NOTHING and changes_frame(character):
+        if added is not NOTHING and (changes_frame(character) or spreading):
             added.to(picture, self._crew)
             added = NOTHING
         picture = with_character(picture, character, self._crew, self._shelf)
+        if spreading:
+            if ground.any():
+                picture = flattened(picture, ground, self._crew)
+            fields = FrameFields(seen_in(state, self._looks, self._quality), state.camera)
+            where = place_in(fields, round(frame))
+            picture = finished(picture, spreading, fields, where, self._crew)
         hand_on(picture, ground, composite_band, self._crew, added, finish)
         self._shelf.take_all_back()
 

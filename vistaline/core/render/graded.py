@@ -17,10 +17,10 @@ from vistaline.core.render.source import Quality
 from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH, run_of
 from vistaline.core.render.warp import BAND
 from vistaline.core.stage.evaluate import FrameState
-from vistaline.core.stage.finish import effects_on, effects_over
+from vistaline.core.stage.finish import effects_on, effects_over, split_at_spreading
 from vistaline.core.stage.program import compiled
 
-__all__ = ["NO_FINISH", "Finish", "finish_of", "graded"]
+__all__ = ["NO_FINISH", "Finish", "finish_of", "grade_rows", "graded"]
 
 
 @dataclass(frozen=True, eq=False)
@@ -40,7 +40,7 @@ NO_FINISH = Finish(NO_PROGRAM, NO_PLANES)
 
 def finish_of(state: FrameState, looks: Mapping[str, Pyramid], quality: Quality) -> Finish:
     """Return what is done to a whole frame at its end."""
-    effects = effects_over(state)
+    _, effects = split_at_spreading(effects_over(state))
     if not effects:
         return NO_FINISH
     fields = FrameFields(seen_in(state, looks, quality), state.camera)
@@ -49,7 +49,7 @@ def finish_of(state: FrameState, looks: Mapping[str, Pyramid], quality: Quality)
 
 def graded(placed: Placement) -> Sequence[Modifier]:
     """Return what effects do to a card's pixels; it comes before light falls on them."""
-    effects = effects_on(placed.state, placed.card)
+    _, effects = split_at_spreading(effects_on(placed.state, placed.card))
     if not effects:
         return []
     seen = seen_in(placed.state, placed.looks, placed.quality)
@@ -89,6 +89,21 @@ def _grade(program, fields, y0, pixels, tiles):  # type: ignore[no-untyped-def]
             _unpack(row, there[0], there[1], there[2], there[3])
             grade_row(program, there, y0 + j, fields[:, :, x0:x1], kept[:, x0:x1])
             _pack(row, there[0], there[1], there[2], there[3])
+
+
+@njit(**KERNEL)
+def grade_rows(program, fields, y0, pixels):  # type: ignore[no-untyped-def]
+    """Run a program over all of some rows (rows, width) uint64, packed and premultiplied.
+
+    ``y0``: which row of the ``fields`` the first one is.
+    """
+    width = pixels.shape[1]
+    planes, kept = np.empty((4, width), np.float32), np.empty((4, width), np.float32)
+    for j in range(pixels.shape[0]):
+        row = pixels[j]
+        _unpack(row, planes[0], planes[1], planes[2], planes[3])
+        grade_row(program, planes, y0 + j, fields, kept)
+        _pack(row, planes[0], planes[1], planes[2], planes[3])
 
 
 @njit(**KERNEL)

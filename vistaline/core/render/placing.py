@@ -11,11 +11,13 @@ from vistaline.core.looks.blending import MODES, Blend
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render.modifier import Band, Modifier, Placement, Tint
 from vistaline.core.render.modifiers import modifiers_of
+from vistaline.core.render.redrawn import redrawn
 from vistaline.core.render.source import Asked, Quality, Source
 from vistaline.core.render.sources import source_on
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState
+from vistaline.core.stage.finish import effects_on, lets_through, split_at_spreading
 from vistaline.core.stage.surfaces import surface_of
 
 __all__ = ["Placed", "hides", "place"]
@@ -81,10 +83,17 @@ def place(
     card = state.cards[index]
     if card.opacity == 0:
         return None
-    asked = Asked(quality, opaque=hides(card), cover=cover)
+    effects = effects_on(state, card)
+    opaque = hides(card) and not lets_through(effects)
+    asked = Asked(quality, opaque=opaque, cover=cover)
     source = source_on(surface_of(card.layer), card, camera, looks[card.texture], asked)
-    if source is None or not source.seen:
+    spreading, _ = split_at_spreading(effects)
+    if source is None or not (source.seen or spreading):
         return None
+    if spreading:
+        source = redrawn(card, source, spreading, state, camera, looks, quality)
+        if not source.seen:
+            return None
     placement = Placement(
         index, card, source, state, looks, quality, (cover.shape[0], cover.shape[1]), camera
     )

@@ -41,6 +41,7 @@ from vistaline.core.render.spread import Spread, spread_of
 from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH, Tile
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.evaluate import FrameState
+from vistaline.core.stage.finish import effects_on, lets_through
 
 __all__ = ["Softened", "softened"]
 
@@ -131,7 +132,7 @@ def softened(
         Blurring(sample_on, camera, spread, discs, spare, crew, shelf),
         reached,
         nearness=None if spread.slope is None else card.nearness(camera),
-        opaque=hides(card),
+        opaque=hides(card) and not lets_through(effects_on(state, card)),
         cover=cover,
     )
     return (

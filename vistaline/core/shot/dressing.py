@@ -30,6 +30,17 @@ from vistaline.core.shot.effects import (
     Vignetting,
     WhiteBalance,
 )
+from vistaline.core.shot.softness import (
+    Blur,
+    CoarsePixels,
+    ColourSplit,
+    Edge,
+    InkLines,
+    OldFilm,
+    Sharpen,
+    SoftLights,
+    Wipe,
+)
 
 __all__ = [
     "DRESSINGS",
@@ -65,6 +76,15 @@ AnyEffect = (
     | Grain
     | Halftone
     | Screen
+    | Blur
+    | Sharpen
+    | SoftLights
+    | CoarsePixels
+    | ColourSplit
+    | InkLines
+    | OldFilm
+    | Edge
+    | Wipe
 )
 Dressing = Annotated[
     Fog | Veils | Particles | Shaft | Rays | Glow | Flare | AnyEffect, Field(discriminator="kind")
@@ -88,6 +108,15 @@ EFFECTS: Mapping[str, type[Effect]] = MappingProxyType(
         "grain": Grain,
         "halftone": Halftone,
         "screen": Screen,
+        "blur": Blur,
+        "sharpen": Sharpen,
+        "soft-lights": SoftLights,
+        "pixels": CoarsePixels,
+        "split": ColourSplit,
+        "ink": InkLines,
+        "old-film": OldFilm,
+        "edge": Edge,
+        "wipe": Wipe,
     }
 )
 """The classes of effects by their kinds."""

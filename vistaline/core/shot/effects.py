@@ -78,6 +78,7 @@ class MaskShape(StrEnum):
     ELLIPSE = "ellipse"
     OUTLINE = "outline"
     GRADIENT = "gradient"
+    STRIP = "strip"
     LAYER = "layer"
     DEPTH = "depth"
 

@@ -6,11 +6,12 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from vistaline.core.shot.effects import Effect, MaskShape, On
+from vistaline.core.shot.effects import Effect, Halftone, MaskShape, On
+from vistaline.core.shot.softness import Spreading, Wipe
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState
 
-__all__ = ["effects_in", "effects_on", "effects_over"]
+__all__ = ["effects_in", "effects_on", "effects_over", "lets_through", "split_at_spreading"]
 
 
 def effects_in(state: FrameState) -> list[Effect]:
@@ -57,6 +58,20 @@ def distance_of(state: FrameState, card: Card) -> float:
     return float(np.linalg.norm(card.world_from_card[:3, 3] - taking))
 
 
-def any_on_layers(effects: Sequence[Effect]) -> bool:
-    """Return whether any of the effects is on layers, and not on the whole frame."""
-    return any(each.over.kind is not On.FRAME or _by_depth(each) for each in effects)
+def split_at_spreading(effects: Sequence[Effect]) -> tuple[list[Effect], list[Effect]]:
+    """Return effects up to the last for which neighbours count, and those after it.
+
+    What does nothing counts for nothing.
+    """
+    seen = [each for each in effects if each.amount > 0]
+    last = max((n for n, each in enumerate(seen) if isinstance(each, Spreading)), default=-1)
+    return seen[: last + 1], seen[last + 1 :]
+
+
+def lets_through(effects: Sequence[Effect]) -> bool:
+    """Return whether what is opaque in a layer's picture may be seen through by its effects."""
+    return any(
+        each.amount > 0
+        and (isinstance(each, Spreading | Wipe) or (isinstance(each, Halftone) and each.clear))
+        for each in effects
+    )

@@ -36,6 +36,7 @@ from vistaline.core.shot.effects import (
     Vignetting,
     WhiteBalance,
 )
+from vistaline.core.shot.softness import Wipe
 
 __all__ = ["Fields", "compiled", "hue_rotation", "saturation"]
 
@@ -61,6 +62,10 @@ class Fields:
 
     def screen(self, effect: Halftone | Screen) -> int | None:
         """Return the number of the plane of a screen, which another follows for a halftone."""
+        return None
+
+    def wipe(self, effect: Wipe) -> int | None:
+        """Return the number of the plane of how much a wipe leaves."""
         return None
 
     def grain(self, effect: Grain) -> tuple[float, float, float] | None:
@@ -336,11 +341,17 @@ def _halftone(building: _Building, effect: Halftone) -> None:
     building.coded = False
 
 
+def _wipe(building: _Building, effect: Wipe) -> None:
+    plane = building.fields.wipe(effect)
+    if plane is not None:
+        building.add(Stage.WIPE, which=plane)
+
+
 def _nothing(building: _Building, effect: Effect) -> None:
     """Laid over; see :func:`_laid_over`."""
 
 
-_LINEAR = {Exposure, WhiteBalance}
+_LINEAR = {Exposure, WhiteBalance, Wipe}
 """Effects that are defined in linear light; all others are in codes."""
 _ADDS: dict[type[Effect], Callable[[_Building, Any], None]] = {
     Exposure: _exposure,
@@ -358,4 +369,5 @@ _ADDS: dict[type[Effect], Callable[[_Building, Any], None]] = {
     Halftone: _halftone,
     Vignetting: _nothing,
     Screen: _nothing,
+    Wipe: _wipe,
 }

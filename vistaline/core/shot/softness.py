@@ -1,0 +1,174 @@
+"""Effects that ask for more of a picture than the pixel itself: blur, sharpening, edges, old film.
+
+All are defined in linear light but for sharpening and ink, which are in codes. Sizes are in pixels
+of a frame of 1080 lines.
+"""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from vistaline.core.keyable import ANGLE, PERCENT, SHARE, Keyed
+from vistaline.core.model import Degrees, HexColour, Share
+from vistaline.core.shot.air import TINT
+from vistaline.core.shot.effects import Effect
+
+__all__ = [
+    "Blur",
+    "BlurWay",
+    "CoarsePixels",
+    "ColourSplit",
+    "Edge",
+    "InkLines",
+    "OldFilm",
+    "Sharpen",
+    "SoftLights",
+    "SplitWay",
+    "Spreading",
+    "Wipe",
+]
+
+_PIXELS = {"unit": "px", "low": 0.0, "high": 400.0}
+_Pixels = Annotated[float, Field(ge=0, le=400, allow_inf_nan=False)]
+_Place = Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)]
+_PLACE = {**PERCENT, "low": -10.0, "high": 10.0}
+_Strength = Annotated[float, Field(ge=0, le=4, allow_inf_nan=False)]
+_STRENGTH = {**PERCENT, "low": 0.0, "high": 4.0}
+
+
+class Spreading(Effect):
+    """Anything for which a pixel's neighbours count."""
+
+
+class BlurWay(StrEnum):
+    """How it is blurred."""
+
+    SOFT = "soft"
+    DISC = "disc"
+    ALONG = "along"
+    ZOOM = "zoom"
+    TURN = "turn"
+
+
+class Blur(Spreading):
+    """Blurred evenly, by a lens's disc, along a direction, or as by a zoom or a turn."""
+
+    kind: Literal["blur"] = "blur"
+    way: BlurWay = BlurWay.SOFT
+    size: Annotated[_Pixels, Keyed("Size", **_PIXELS)] = Field(
+        12.0, description="How far it is blurred; of a zoom or turn, at the frame's corners."
+    )
+    angle: Annotated[Degrees, Keyed("Direction", **ANGLE)] = Field(
+        0.0, description="Of a blur along a direction: 0 sideways, 90 upwards."
+    )
+    x: Annotated[_Place, Keyed("Middle across", **_PLACE)] = Field(
+        0.0, description="Of a zoom or turn: of the frame's width from its middle."
+    )
+    y: Annotated[_Place, Keyed("Middle up", **_PLACE)] = 0.0
+
+
+class Sharpen(Spreading):
+    """Sharper, or with a large size of more local contrast; halos go no farther than a limit."""
+
+    kind: Literal["sharpen"] = "sharpen"
+    strength: Annotated[_Strength, Keyed("Strength", **_STRENGTH)] = 0.6
+    size: Annotated[
+        Annotated[float, Field(ge=0.3, le=400, allow_inf_nan=False)],
+        Keyed("Size", unit="px", low=0.3, high=400.0),
+    ] = 1.5
+    limit: Annotated[Share, Keyed("Halo limit", **SHARE)] = Field(
+        0.05, description="How far beyond the lightest and darkest nearby a pixel may go."
+    )
+
+
+class SoftLights(Spreading):
+    """Highlights that are soft: what is bright is blurred, the more the brighter."""
+
+    kind: Literal["soft-lights"] = "soft-lights"
+    strength: Annotated[Share, Keyed("Strength", **SHARE)] = 0.6
+    size: Annotated[_Pixels, Keyed("Size", **_PIXELS)] = 18.0
+    threshold: Annotated[Share, Keyed("From brightness", **SHARE)] = 0.45
+
+
+class CoarsePixels(Spreading):
+    """Large square pixels, each the mean of what it covers."""
+
+    kind: Literal["pixels"] = "pixels"
+    size: Annotated[
+        Annotated[float, Field(ge=1, le=400, allow_inf_nan=False)],
+        Keyed("Size", unit="px", low=1.0, high=400.0),
+    ] = 12.0
+
+
+class SplitWay(StrEnum):
+    """How colours come apart."""
+
+    SIDEWAYS = "sideways"
+    RADIAL = "radial"
+
+
+class ColourSplit(Spreading):
+    """Red and blue come apart: to two sides, or towards the corners as a lens's fringes."""
+
+    kind: Literal["split"] = "split"
+    way: SplitWay = SplitWay.SIDEWAYS
+    size: Annotated[_Pixels, Keyed("Apart", **_PIXELS)] = Field(
+        6.0, description="From red to blue; of a radial one, in the corners."
+    )
+    angle: Annotated[Degrees, Keyed("Direction", **ANGLE)] = 0.0
+
+
+class InkLines(Spreading):
+    """Edges drawn in ink."""
+
+    kind: Literal["ink"] = "ink"
+    strength: Annotated[_Strength, Keyed("Strength", **_STRENGTH)] = 1.0
+    size: Annotated[
+        Annotated[float, Field(ge=0.5, le=40, allow_inf_nan=False)],
+        Keyed("Width", unit="px", low=0.5, high=40.0),
+    ] = 1.6
+    colour: Annotated[HexColour, Keyed("Ink", **TINT)] = "#1b2430"
+    alone: bool = Field(False, description="Whether only the lines are seen, on paper.")
+    paper: Annotated[HexColour, Keyed("Paper", **TINT)] = "#f3ead8"
+
+
+class OldFilm(Spreading):
+    """Old film: it flickers and weaves, has dust on it and scratches along it."""
+
+    kind: Literal["old-film"] = "old-film"
+    flicker: Annotated[Share, Keyed("Flicker", **SHARE)] = 0.15
+    weave: Annotated[
+        Annotated[float, Field(ge=0, le=60, allow_inf_nan=False)],
+        Keyed("Weave", unit="px", low=0.0, high=60.0),
+    ] = 2.0
+    dust: Annotated[Share, Keyed("Dust", **SHARE)] = 0.3
+    scratches: Annotated[Share, Keyed("Scratches", **SHARE)] = 0.25
+    seed: Annotated[int, Field(ge=0, le=1_000_000)] = 1
+
+
+class Edge(Spreading):
+    """A layer's edges: taken in, or spread out, and soft."""
+
+    kind: Literal["edge"] = "edge"
+    inward: Annotated[
+        Annotated[float, Field(ge=-40, le=40, allow_inf_nan=False)],
+        Keyed("Taken in by", unit="px", low=-40.0, high=40.0),
+    ] = Field(0.0, description="Below 0 it is spread out.")
+    soft: Annotated[_Pixels, Keyed("Soft over", **_PIXELS)] = 4.0
+
+
+class Wipe(Effect):
+    """A layer that ends softly along a line: only what lies before it is seen."""
+
+    kind: Literal["wipe"] = "wipe"
+    angle: Annotated[Degrees, Keyed("Direction", **ANGLE)] = Field(
+        0.0, description="Into which it goes on being seen: 0 to the right, 90 upwards."
+    )
+    place: Annotated[
+        Annotated[float, Field(ge=-1, le=2, allow_inf_nan=False)],
+        Keyed("Place", low=-1.0, high=2.0, **PERCENT),
+    ] = Field(0.5, description="Of the layer's extent that way: 0 all is seen, 1 nothing is.")
+    softness: Annotated[Share, Keyed("Softness", **SHARE)] = 0.2
