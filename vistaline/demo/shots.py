@@ -34,6 +34,7 @@ from vistaline.demo.directed import (
 )
 from vistaline.demo.drawing import Picture, to_codes
 from vistaline.demo.dressed import fog_night, leaf_by_lamplight, room_at_evening
+from vistaline.demo.finished import three_harbours
 from vistaline.demo.gallery import write_gallery
 from vistaline.demo.headland import CANVAS, LAYERS
 from vistaline.demo.plates import flattened
@@ -105,6 +106,7 @@ def _draw_all(folder: Path) -> list[Path]:
         ("fog-at-sallow-head", fog_night(dusk)),
         ("evening-in-the-lamp-room", room_at_evening(rooms[0])),
         ("a-leaf-by-lamplight", leaf_by_lamplight(rooms[2])),
+        ("three-harbours", three_harbours(drawer, rooms[1])),
     ):
         path = folder / f"{name}.json"
         write_shot_file(shot, path, {key: ref.file for key, ref in shot.pictures.items()})

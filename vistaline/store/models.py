@@ -158,6 +158,18 @@ class Typeface(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
+class KeptLook(Base):
+    """A list of effects, kept by a name for all shots of a project."""
+
+    __tablename__ = "kept_look"
+    __table_args__ = (UniqueConstraint("project_id", "name"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    project_id: Mapped[int] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"))
+    name: Mapped[str] = mapped_column(String(80))
+    effects: Mapped[str] = mapped_column(_Document)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
 class Revised:
     """A document kept as revisions: which is current, and a version that grows with each change."""
 

@@ -7,11 +7,13 @@ from typing import Any
 from flask import Blueprint, render_template, request
 from flask_login import login_required
 
+from vistaline.actions.kept_looks import looks_in
 from vistaline.core.easing import EASE_NAMES
 from vistaline.core.edits.lamps import brightest_in
 from vistaline.core.edits.starts import STARTS
 from vistaline.core.geometry.light import COOLEST, HOTTEST
 from vistaline.core.looks.gobos import GoboShape
+from vistaline.core.picture.scopes import Scope
 from vistaline.core.shot.air import Particles
 from vistaline.core.shot.dressing import AnyEffect, row_name
 from vistaline.core.shot.effects import Effect
@@ -20,6 +22,7 @@ from vistaline.core.shot.mounts import FOLLOWS
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.keyed import shot_at_frame
 from vistaline.core.stage.particles import MOST_ALIVE, alive_of
+from vistaline.web.context import session
 from vistaline.web.dress_fields import fields_of, groups_of, sliders_of
 from vistaline.web.effect_fields import (
     SHOWS_IN_PROOF,
@@ -65,6 +68,12 @@ _KIND_WORDS = {
     "glow": "Glow",
     "flare": "Flare",
 }
+_SCOPES = (
+    (Scope.WAVEFORM.value, "waveform"),
+    (Scope.PARADE.value, "red, green, blue"),
+    (Scope.VECTORS.value, "colours"),
+    (Scope.HISTOGRAM.value, "histogram"),
+)
 _KELVIN = (1900, 2700, 3200, 4300, 5600, 7500)
 """A candle, a bulb, a studio's tungsten lamp, morning, daylight, shade (common practice, no
 source)."""
@@ -91,6 +100,7 @@ def panel(shot_id: int) -> Any:
     thing = next((each for each in shot.dressing if row_name(each) == wanted), None)
     if isinstance(thing, Effect) or request.args.get("tab") == "finish":
         effect = thing if isinstance(thing, Effect) else None
+        shared["looks"] = looks_in(session(), row.project_id)
         return _finish(shot, effect, pins_of(shot, wanted, playhead), shared)
     return render_template(
         "dress/_lamps.html",
@@ -135,6 +145,7 @@ def _finish(shot: Shot, effect: AnyEffect | None, pin: Any, shared: dict[str, An
         over=over_word(effect) if effect else "frame",
         overs=over_choices(shot),
         starts=starts_by_sort(),
+        scopes=_SCOPES,
         in_proof=SHOWS_IN_PROOF,
         pin=pin,
         drawn=curves_drawn(effect) if effect else None,

@@ -45,7 +45,8 @@ EFFECT_GROUPS: Mapping[str, Sequence[tuple[str, Sequence[str]]]] = MappingProxyT
         ),
         "mono": (("", ("amount", "red", "green", "blue")),),
         "tones": (("", ("amount", "dark", "middle", "light", "three", "contrast")),),
-        "table": (("", ("amount",)),),
+        "table": (("", ("amount", "exact")),),
+        "match": (("", ("amount", "light", "colour")),),
         "poster": (("", ("amount", "steps")),),
         "vignette": (
             ("", ("amount", "strength", "colour", "size", "softness", "roundness")),
@@ -72,6 +73,7 @@ EFFECT_WORDS = MappingProxyType(
         "three": ("A middle tone", "A colour of its own for the middle"),
         "way": ("How", "Which way it goes"),
         "alone": ("Lines only", "On paper, without the picture"),
+        "exact": ("Between four colours", "Tetrahedral; else between eight (trilinear)"),
         "moves": ("Moves", "Another one in each frame; else it stands"),
         "clear": ("Clear paper", "Between the ink one sees what is behind"),
         "steps": ("Steps", "How many tones are left of each colour"),
@@ -111,6 +113,8 @@ def starts_by_sort() -> dict[str, list[tuple[str, str, str]]]:
     """Return the starting points by what they are about: name, words and hint of each."""
     found: dict[str, list[tuple[str, str, str]]] = {}
     for name, start in EFFECT_STARTS.items():
+        if name == "table":
+            continue  # it is brought in
         found.setdefault(start.sort.value, []).append((name, start.words, start.hint))
     return found
 

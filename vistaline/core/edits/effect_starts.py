@@ -19,10 +19,12 @@ from vistaline.core.shot.effects import (
     LevelsOf,
     Mask,
     MaskShape,
+    Match,
     Poster,
     Saturation,
     Screen,
     ScreenShape,
+    Table,
     ThreeWays,
     Tones,
     Vignetting,
@@ -125,6 +127,10 @@ EFFECT_STARTS: Mapping[str, EffectStart] = MappingProxyType(
             "amount contrast",
             three=True,
         ),
+        "match": _start(
+            "Match", "Nearer to another's light and colour", _COLOUR, Match, "light colour"
+        ),
+        "table": _start("Table", "A .cube brought in", _COLOUR, Table, "amount"),
         "halftone": _start(
             "Halftone", "Dots, lines or hatching of ink", _TEXTURE, Halftone, "pitch angle"
         ),

@@ -11,6 +11,7 @@ from vistaline.core.edits.dressing import with_dress
 from vistaline.core.edits.effect_starts import EFFECT_STARTS
 from vistaline.core.edits.registry import REGISTRY, free_id, numbered
 from vistaline.core.errors import EditError
+from vistaline.core.picture.cubes import packed, read_cube
 from vistaline.core.shot.dressing import MOST_EFFECTS, AnyEffect, row_name
 from vistaline.core.shot.effects import (
     MOST_CORNERS,
@@ -18,8 +19,10 @@ from vistaline.core.shot.effects import (
     Effect,
     Mask,
     MaskShape,
+    Match,
     On,
     Over,
+    Table,
     Vignetting,
 )
 from vistaline.core.shot.shot import Shot
@@ -30,6 +33,7 @@ from vistaline.core.verbs import FROM_JSON
 __all__: list[str] = []
 
 verb = REGISTRY.verb
+Six = Annotated[tuple[float, float, float, float, float, float], FROM_JSON]
 _CHANNELS = ("value", "red", "green", "blue", "lightness")
 
 
@@ -75,6 +79,31 @@ def set_over(shot: Shot, *, thing: str, over: str) -> Shot:
     found = effect_called(shot, thing)
     wanted = over_of(shot, over)
     return with_dress(shot, found.evolve(over=wanted.evolve(distance=found.over.distance)))
+
+
+@verb("bring in a table")
+def add_table(shot: Shot, *, text: str, name: str, over: str = "frame", thing: str = "") -> Shot:
+    """Add the table of colours that the text of a .cube file has; or put it into an effect."""
+    cube = read_cube(text, name)
+    words = (cube.title or name.removesuffix(".cube"))[:80] or "Table"
+    if not thing:
+        shot = add_effect(shot, start="table", over=over)
+        made = shot.dressing[-1]
+        words = numbered(words, {each.name for each in shot.dressing})
+    else:
+        made = effect_called(shot, thing)
+    if not isinstance(made, Table):
+        raise EditError(f"{made.name} takes no table.")
+    return with_dress(shot, made.evolve(table=packed(cube), name=words))
+
+
+@verb("match")
+def set_match(shot: Shot, *, thing: str, own: Six, theirs: Six, to: str) -> Shot:
+    """Bring what an effect is on nearer to something, by the statistics of both."""
+    found = effect_called(shot, thing)
+    if not isinstance(found, Match):
+        raise EditError(f"{found.name} matches nothing.")
+    return with_dress(shot, found.evolve(own=own, theirs=theirs, to=to[:80]))
 
 
 @verb("copy an effect")

@@ -48,7 +48,7 @@ class Stage(IntEnum):
     HUES = 7
     """Hue, half its range, its soft share; sine and cosine of the turn; saturation; lightness."""
     CUBE = 8
-    """A table of colours: where it begins, and how many it has a side."""
+    """A table of colours, where it begins; how many it has a side, and whether between four."""
     KEEP = 9
     """Remember the row as it is."""
     MIX = 10
@@ -264,6 +264,45 @@ def _cube(red, green, blue, cubes, first, side):  # type: ignore[no-untyped-def]
 
 
 @njit(**KERNEL)
+def _cube_of_four(red, green, blue, cubes, first, side):  # type: ignore[no-untyped-def]
+    """Look colours up between the four corners of the tetrahedron they lie in.
+
+    Which that is, is chosen by selects, as branches cost twice as much.
+    """
+    last = np.float32(side - 1)
+    up, deep = 3 * side, 3 * side * side
+    for x in range(red.shape[0]):
+        r = min(max(red[x], np.float32(0)), np.float32(1)) * last
+        g = min(max(green[x], np.float32(0)), np.float32(1)) * last
+        b = min(max(blue[x], np.float32(0)), np.float32(1)) * last
+        i, j, k = min(int(r), side - 2), min(int(g), side - 2), min(int(b), side - 2)
+        s, t, u = r - np.float32(i), g - np.float32(j), b - np.float32(k)
+        most, least = max(max(s, t), u), min(min(s, t), u)
+        middle = s + t + u - most - least
+        # From the dark corner first along the largest share, then along the next.
+        one = 3 if most == s else (up if most == t else deep)
+        three = deep if least == u else (up if least == t else 3)
+        two = 3 + up + deep - three
+        at = first + 3 * i + up * j + deep * k
+        w0, w1 = np.float32(1) - most, most - middle
+        w2, w3 = middle - least, least
+        for c in range(3):
+            n = np.uint64(at + c)
+            value = (
+                w0 * cubes[n]
+                + w1 * cubes[n + np.uint64(one)]
+                + w2 * cubes[n + np.uint64(two)]
+                + w3 * cubes[n + np.uint64(3 + up + deep)]
+            )
+            if c == 0:
+                red[x] = value
+            elif c == 1:
+                green[x] = value
+            else:
+                blue[x] = value
+
+
+@njit(**KERNEL)
 def _mix(plane, kept, share):  # type: ignore[no-untyped-def]
     for x in range(plane.shape[0]):
         plane[x] = kept[x] + (plane[x] - kept[x]) * share
@@ -362,7 +401,10 @@ def grade_row(program, planes, y, fields, kept):  # type: ignore[no-untyped-def]
         elif stage == 7:
             _hues(red, green, blue, told)
         elif stage == 8:
-            _cube(red, green, blue, program.cubes, which, int(told[0]))
+            if told[1] > 0:
+                _cube_of_four(red, green, blue, program.cubes, which, int(told[0]))
+            else:
+                _cube(red, green, blue, program.cubes, which, int(told[0]))
         elif stage == 9:
             kept[:] = planes
         elif stage == 10:

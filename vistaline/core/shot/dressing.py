@@ -21,6 +21,7 @@ from vistaline.core.shot.effects import (
     Halftone,
     HueRange,
     LevelsOf,
+    Match,
     Poster,
     Saturation,
     Screen,
@@ -71,6 +72,7 @@ AnyEffect = (
     | BlackAndWhite
     | Tones
     | Table
+    | Match
     | Poster
     | Vignetting
     | Grain
@@ -103,6 +105,7 @@ EFFECTS: Mapping[str, type[Effect]] = MappingProxyType(
         "mono": BlackAndWhite,
         "tones": Tones,
         "table": Table,
+        "match": Match,
         "poster": Poster,
         "vignette": Vignetting,
         "grain": Grain,

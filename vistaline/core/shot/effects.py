@@ -9,10 +9,11 @@ from __future__ import annotations
 from enum import StrEnum
 from typing import Annotated, Literal, Self
 
-from pydantic import Field, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from vistaline.core.keyable import ANGLE, METRES, PERCENT, SHARE, SIZE, Keyed
 from vistaline.core.model import Degrees, HexColour, Length, Part, Position, Share
+from vistaline.core.picture.cubes import unpacked
 from vistaline.core.shot.air import TINT, Dress
 
 __all__ = [
@@ -28,6 +29,7 @@ __all__ = [
     "LevelsOf",
     "Mask",
     "MaskShape",
+    "Match",
     "On",
     "Over",
     "Poster",
@@ -294,7 +296,45 @@ class Table(Effect):
     """A table of colours (.cube), in coded values."""
 
     kind: Literal["table"] = "table"
-    file: str = Field("", max_length=200, description="The table's file, kept with the shot.")
+    table: str = Field(
+        "",
+        max_length=400_000,
+        description="'cube' or 'line', how many it has a side, and its numbers, red fastest: "
+        "16 bits each, little-endian, deflated, in base64. Empty: it changes nothing.",
+    )
+    exact: bool = Field(
+        True, description="Whether it is read between four colours (tetrahedral), not eight."
+    )
+
+    @field_validator("table")
+    @classmethod
+    def _whole(cls, value: str) -> str:
+        if value:
+            unpacked(value)
+        return value
+
+
+_Six = tuple[float, float, float, float, float, float]
+
+
+class Match(Effect):
+    """Nearer to the light and colour of something else, as both were measured; in coded values."""
+
+    kind: Literal["match"] = "match"
+    light: Annotated[Share, Keyed("Light", **SHARE)] = Field(
+        0.5, description="How much of the way its lightness goes."
+    )
+    colour: Annotated[Share, Keyed("Colour", **SHARE)] = Field(
+        0.5, description="How much of the way its colours go."
+    )
+    own: _Six = Field(
+        (0.5, 0.0, 0.0, 0.2, 0.05, 0.05),
+        description="Mean and standard deviation of Y', Cb and Cr of what it is put on,",
+    )
+    theirs: _Six = Field(
+        (0.5, 0.0, 0.0, 0.2, 0.05, 0.05), description="and of what it is brought nearer to."
+    )
+    to: str = Field("", max_length=80, description="What that was, in words.")
 
 
 class Poster(Effect):

@@ -16,7 +16,9 @@ import numpy as np
 from vistaline.core.arrays import FloatArray
 from vistaline.core.geometry.light import adapted
 from vistaline.core.picture.colour import encode_srgb, hex_to_linear
+from vistaline.core.picture.cubes import unpacked
 from vistaline.core.picture.grade import LUMA, NO_PROGRAM, TABLE, TILE_SIDE, Program, Stage
+from vistaline.core.picture.matching import match_matrix
 from vistaline.core.prepare.tone import curve_table
 from vistaline.core.shot.effects import (
     BlackAndWhite,
@@ -28,9 +30,11 @@ from vistaline.core.shot.effects import (
     Halftone,
     HueRange,
     LevelsOf,
+    Match,
     Poster,
     Saturation,
     Screen,
+    Table,
     ThreeWays,
     Tones,
     Vignetting,
@@ -80,6 +84,7 @@ class _Building:
         self.numbers: list[list[float]] = []
         self.tables: list[np.ndarray] = []
         self.tiles: list[np.ndarray] = []
+        self.cubes: list[np.ndarray] = []
         self.coded = False
 
     def add(self, stage: Stage, numbers: Sequence[float] = (), which: int = -1) -> None:
@@ -129,6 +134,7 @@ class _Building:
             stages=np.array(self.stages, np.int64),
             numbers=np.array(self.numbers, np.float32),
             tables=np.array(self.tables, np.float32).reshape(-1, 3, TABLE + 2),
+            cubes=np.concatenate(self.cubes) if self.cubes else NO_PROGRAM.cubes,
             tiles=np.array(self.tiles, np.float32).reshape(-1, 3, TILE_SIDE, TILE_SIDE),
         )
 
@@ -300,6 +306,29 @@ def _tones(building: _Building, effect: Tones) -> None:
     building.look_up(Stage.TONES, np.array([np.interp(ramp, places, c) for c in codes.T]))
 
 
+@lru_cache(16)
+def _unpacked(table: str) -> FloatArray:
+    return unpacked(table)
+
+
+def _table(building: _Building, effect: Table) -> None:
+    if not effect.table:
+        return
+    table = _unpacked(effect.table)
+    if table.ndim == 2:
+        steps = np.linspace(0, 1, len(table))
+        building.through(np.array([np.interp(_RAMP, steps, each) for each in table.T]))
+        return
+    first = sum(each.size for each in building.cubes)
+    building.cubes.append(np.asarray(table, np.float32).ravel())
+    building.add(Stage.CUBE, [len(table), float(effect.exact)], first)
+
+
+def _match(building: _Building, effect: Match) -> None:
+    if effect.own != effect.theirs and (effect.light or effect.colour):
+        building.matrix(match_matrix(effect.own, effect.theirs, effect.light, effect.colour))
+
+
 def _poster(building: _Building, effect: Poster) -> None:
     last = effect.steps - 1
     building.through((np.minimum(np.floor(_RAMP * effect.steps), last) / last)[None])
@@ -364,6 +393,8 @@ _ADDS: dict[type[Effect], Callable[[_Building, Any], None]] = {
     HueRange: _hue_range,
     BlackAndWhite: _mono,
     Tones: _tones,
+    Table: _table,
+    Match: _match,
     Poster: _poster,
     Grain: _grain,
     Halftone: _halftone,

@@ -1,6 +1,7 @@
 // The desk of Arrange and Direct: one scene, its views, the keyboard.
 import { editOf, isThing } from "../dress/things.js";
 import { Outlining } from "../dress/outlining.js";
+import { Scopes } from "../dress/scopes.js";
 import { LookAhead } from "./ahead.js";
 import { hint, notice } from "../page/notice.js";
 import { Panes } from "./panes.js";
@@ -39,6 +40,7 @@ export class Desk {
     this.panes = new Panes(element);
     this.views = new Views(element, this.viewfinder, this.scene);
     if (bench === "arrange") this.marking = new Marking(element, this.scene, this.viewfinder);
+    if (bench === "dress") this.scopes = new Scopes(element, this.scene);
     if (bench === "dress") this.marking = new Outlining(element, this.scene, this.viewfinder);
     this.directs = bench === "direct";
     if (bench !== "arrange") {
