@@ -46,7 +46,7 @@ EFFECT_GROUPS: Mapping[str, Sequence[tuple[str, Sequence[str]]]] = MappingProxyT
         "mono": (("", ("amount", "red", "green", "blue")),),
         "tones": (("", ("amount", "dark", "middle", "light", "three", "contrast")),),
         "table": (("", ("amount", "exact")),),
-        "match": (("", ("amount", "light", "colour")),),
+        "match": (("", ("amount", "light", "colours")),),
         "poster": (("", ("amount", "steps")),),
         "vignette": (
             ("", ("amount", "strength", "colour", "size", "softness", "roundness")),

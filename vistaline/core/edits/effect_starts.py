@@ -128,7 +128,7 @@ EFFECT_STARTS: Mapping[str, EffectStart] = MappingProxyType(
             three=True,
         ),
         "match": _start(
-            "Match", "Nearer to another's light and colour", _COLOUR, Match, "light colour"
+            "Match", "Nearer to another's light and colour", _COLOUR, Match, "light colours"
         ),
         "table": _start("Table", "A .cube brought in", _COLOUR, Table, "amount"),
         "halftone": _start(

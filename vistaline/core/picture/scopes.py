@@ -90,6 +90,7 @@ def scope_of(codes: np.ndarray, alpha: np.ndarray, scope: Scope) -> np.ndarray:
 
 
 def _wave(values: FloatArray, alpha: np.ndarray, columns: int) -> FloatArray:
+    columns = min(columns, values.shape[1])
     across = np.broadcast_to(np.linspace(0, columns - 1, values.shape[1]), values.shape)
     return _counted(((1 - values) * (_LEVELS - 1), across), alpha, (_LEVELS, columns))
 

@@ -113,9 +113,11 @@ def _blur(picture: np.ndarray, effect: Blur, place: Place, crew: Crew) -> np.nda
 def soft(picture: np.ndarray, sigma: float, crew: Crew) -> np.ndarray:
     """Return a picture blurred by a Gaussian; of large ones, on a smaller copy."""
     step = _step(sigma)
+    # Making it smaller and larger again blurs, too: variances add up.
+    left = math.sqrt(sigma**2 - (step**2 - 1) / 4) / step
 
     def blurred(small: np.ndarray) -> np.ndarray:
-        return cv2.GaussianBlur(small, (0, 0), sigma / step, borderType=_BORDER)
+        return cv2.GaussianBlur(small, (0, 0), left, borderType=_BORDER)
 
     return _coarsely(picture, step, math.ceil(4 * sigma) + 2, blurred, crew)
 

@@ -324,7 +324,7 @@ class Match(Effect):
     light: Annotated[Share, Keyed("Light", **SHARE)] = Field(
         0.5, description="How much of the way its lightness goes."
     )
-    colour: Annotated[Share, Keyed("Colour", **SHARE)] = Field(
+    colours: Annotated[Share, Keyed("Colour", **SHARE)] = Field(
         0.5, description="How much of the way its colours go."
     )
     own: _Six = Field(

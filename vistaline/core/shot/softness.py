@@ -7,7 +7,7 @@ of a frame of 1080 lines.
 from __future__ import annotations
 
 from enum import StrEnum
-from typing import Annotated, Literal
+from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
@@ -42,6 +42,15 @@ _STRENGTH = {**PERCENT, "low": 0.0, "high": 4.0}
 class Spreading(Effect):
     """Anything for which a pixel's neighbours count."""
 
+    @property
+    def neutral(self) -> bool:
+        """Whether it changes nothing, as it is."""
+        values = (getattr(self, name) for name in self._moves)
+        return self.amount == 0 or not any(values)
+
+    _moves: ClassVar[tuple[str, ...]] = ("size",)
+    """Its values of which one at least is not 0, if it does anything."""
+
 
 class BlurWay(StrEnum):
     """How it is blurred."""
@@ -73,6 +82,7 @@ class Blur(Spreading):
 class Sharpen(Spreading):
     """Sharper, or with a large size of more local contrast; halos go no farther than a limit."""
 
+    _moves = ("strength",)
     kind: Literal["sharpen"] = "sharpen"
     strength: Annotated[_Strength, Keyed("Strength", **_STRENGTH)] = 0.6
     size: Annotated[
@@ -87,6 +97,7 @@ class Sharpen(Spreading):
 class SoftLights(Spreading):
     """Highlights that are soft: what is bright is blurred, the more the brighter."""
 
+    _moves = ("strength",)
     kind: Literal["soft-lights"] = "soft-lights"
     strength: Annotated[Share, Keyed("Strength", **SHARE)] = 0.6
     size: Annotated[_Pixels, Keyed("Size", **_PIXELS)] = 18.0
@@ -101,6 +112,10 @@ class CoarsePixels(Spreading):
         Annotated[float, Field(ge=1, le=400, allow_inf_nan=False)],
         Keyed("Size", unit="px", low=1.0, high=400.0),
     ] = 12.0
+
+    @property
+    def neutral(self) -> bool:
+        return self.amount == 0 or self.size == 1
 
 
 class SplitWay(StrEnum):
@@ -124,6 +139,7 @@ class ColourSplit(Spreading):
 class InkLines(Spreading):
     """Edges drawn in ink."""
 
+    _moves = ("strength",)
     kind: Literal["ink"] = "ink"
     strength: Annotated[_Strength, Keyed("Strength", **_STRENGTH)] = 1.0
     size: Annotated[
@@ -138,6 +154,7 @@ class InkLines(Spreading):
 class OldFilm(Spreading):
     """Old film: it flickers and weaves, has dust on it and scratches along it."""
 
+    _moves = ("flicker", "weave", "dust", "scratches")
     kind: Literal["old-film"] = "old-film"
     flicker: Annotated[Share, Keyed("Flicker", **SHARE)] = 0.15
     weave: Annotated[
@@ -152,6 +169,7 @@ class OldFilm(Spreading):
 class Edge(Spreading):
     """A layer's edges: taken in, or spread out, and soft."""
 
+    _moves = ("inward", "soft")
     kind: Literal["edge"] = "edge"
     inward: Annotated[
         Annotated[float, Field(ge=-40, le=40, allow_inf_nan=False)],

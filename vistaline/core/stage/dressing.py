@@ -13,6 +13,7 @@ from vistaline.core.geometry import space
 from vistaline.core.picture.colour import hex_to_linear
 from vistaline.core.shot.beams import Flare, Rays, Shaft
 from vistaline.core.shot.dressing import Dressing, OnStage, row_name
+from vistaline.core.shot.effects import Effect
 from vistaline.core.shot.lamps import LampKind
 from vistaline.core.shot.mounts import carry_of
 from vistaline.core.shot.shot import Shot
@@ -80,6 +81,8 @@ def _own_pose(thing: Dressing) -> Matrix4:
 
 
 def _in_air(thing: Dressing, pose: Matrix4, lights: Mapping[str, Light]) -> InAir | None:
+    if isinstance(thing, Effect):
+        return InAir(thing, pose, np.ones(3))
     colour = np.array(hex_to_linear(getattr(thing, "colour", "#ffffff")))
     if isinstance(thing, Flare | Shaft) and thing.lamp:
         light = lights[thing.lamp]

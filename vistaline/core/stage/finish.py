@@ -63,15 +63,19 @@ def split_at_spreading(effects: Sequence[Effect]) -> tuple[list[Effect], list[Ef
 
     What does nothing counts for nothing.
     """
-    seen = [each for each in effects if each.amount > 0]
+    seen = [each for each in effects if not _neutral(each)]
     last = max((n for n, each in enumerate(seen) if isinstance(each, Spreading)), default=-1)
     return seen[: last + 1], seen[last + 1 :]
+
+
+def _neutral(effect: Effect) -> bool:
+    return effect.amount == 0 or (isinstance(effect, Spreading) and effect.neutral)
 
 
 def lets_through(effects: Sequence[Effect]) -> bool:
     """Return whether what is opaque in a layer's picture may be seen through by its effects."""
     return any(
-        each.amount > 0
+        not _neutral(each)
         and (isinstance(each, Spreading | Wipe) or (isinstance(each, Halftone) and each.clear))
         for each in effects
     )

@@ -325,8 +325,8 @@ def _table(building: _Building, effect: Table) -> None:
 
 
 def _match(building: _Building, effect: Match) -> None:
-    if effect.own != effect.theirs and (effect.light or effect.colour):
-        building.matrix(match_matrix(effect.own, effect.theirs, effect.light, effect.colour))
+    if effect.own != effect.theirs and (effect.light or effect.colours):
+        building.matrix(match_matrix(effect.own, effect.theirs, effect.light, effect.colours))
 
 
 def _poster(building: _Building, effect: Poster) -> None:
