@@ -123,6 +123,7 @@ def keep(shot_id: int) -> Any:
     """Keep the effects that are on the same as one by a name."""
     row = projects.find_shot(session(), person_id(), shot_id)
     keep_look(session(), row, request.form.get("thing", ""), request.form.get("name", ""))
+    session().commit()
     return "", 204, {"HX-Trigger": "chosen"}
 
 
@@ -142,6 +143,7 @@ def forget(shot_id: int, look: int) -> Any:
     """Remove a kept look."""
     row = projects.find_shot(session(), person_id(), shot_id)
     forget_look(session(), row.project_id, look)
+    session().commit()
     return "", 204, {"HX-Trigger": "chosen"}
 
 

@@ -35,6 +35,7 @@ from vistaline.core.shot.softness import Wipe
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState
+from vistaline.core.stage.masks import box_of, vignette_box, whole_frame
 from vistaline.core.stage.program import Fields
 from vistaline.core.stage.surfaces import surface_of
 
@@ -108,8 +109,7 @@ class FrameFields(Fields):
     @property
     def whole(self) -> FloatArray:
         """Width and height of the frame, without what a raster has round it."""
-        camera = self._seen.state.camera
-        return np.array(camera.frame_size) - 2.0 * (camera.raster.margin if camera.raster else 0)
+        return whole_frame(self._seen.state)
 
     def _numbered(self, key: object, draw: Callable[[], np.ndarray]) -> int:
         key = key, self.camera
@@ -131,12 +131,8 @@ class FrameFields(Fields):
 
     def vignette(self, effect: Vignetting) -> int:
         """Return the number of the plane of how much a vignette shows."""
-        width, height = self.camera.frame_size
-        half = np.array([width, height]) * effect.size / 2
-        half += (math.sqrt(half[0] * half[1]) - half) * effect.roundness
-        middle = width * (0.5 + effect.x), height * (0.5 - effect.y)
-        box = np.array([[2 * half[0], 0, middle[0]], [0, -2 * half[1], middle[1]], [0, 0, 1]])
-        key = "vignette", middle, half[0], half[1], effect.softness
+        box = vignette_box(effect, self.camera.frame_size)
+        key = "vignette", tuple(box.ravel().tolist()), effect.softness
         return self._numbered(
             key, lambda: self._fill(box, _ELLIPSE, effect.softness, NO_OUTLINE, outside=True)
         )
@@ -225,55 +221,12 @@ class FrameFields(Fields):
         return 65535 - found if mask.outside else found
 
     def _shape(self, mask: Mask) -> np.ndarray:
-        box = self._box(mask)
+        box = box_of(mask, self._seen.state, self.camera)
         if box is None:
             value = 65535 if mask.outside else 0
             return np.full(self.camera.frame_size[::-1], value, np.uint16)
         outline = inside_of(mask.outline) if mask.shape is MaskShape.OUTLINE else NO_OUTLINE
         return self._fill(box, _SHAPES[mask.shape], mask.softness, outline, outside=mask.outside)
-
-    def _box(self, mask: Mask) -> Matrix3 | None:
-        """Return the homography from a mask's box (-0.5..0.5, up is +) to this raster's pixels."""
-        turn = math.radians(mask.turn)
-        cosine, sine = math.cos(turn), math.sin(turn)
-        if mask.fixed == "*stage":
-            at = self.camera.camera_from_world @ [*mask.place, 1.0]
-            if at[2] >= -1e-6:
-                return None
-            wide, high = mask.width, mask.height
-            flat = np.array(
-                [
-                    [cosine * wide, -sine * high, at[0]],
-                    [sine * wide, cosine * high, at[1]],
-                    [0, 0, at[2]],
-                ]
-            )
-            return np.asarray(self.camera.image_from_camera @ flat)
-        if mask.fixed:
-            cards = [each for each in self._seen.state.cards if each.layer.id == mask.fixed]
-            if not cards:
-                return None
-            size = np.array([cards[0].width, cards[0].height])
-            outer = cards[0].image_from_card(self.camera)
-        else:
-            size = self.whole
-            width, height = self._seen.state.camera.frame_size
-            # Another raster shows the same frame larger or smaller, and more round it.
-            outer = (
-                self.camera.image_from_camera
-                @ np.linalg.inv(self._seen.state.camera.image_from_camera)
-                @ np.array([[1, 0, width / 2], [0, -1, height / 2], [0, 0, 1]])
-            )
-        wide, high = mask.width * size[0], mask.height * size[1]
-        middle = np.array([mask.x, mask.y]) * size
-        inner = np.array(
-            [
-                [cosine * wide, -sine * high, middle[0]],
-                [sine * wide, cosine * high, middle[1]],
-                [0, 0, 1],
-            ]
-        )
-        return np.asarray(outer @ inner)
 
     def _fill(
         self, box: Matrix3, shape: int, softness: float, outline: np.ndarray, *, outside: bool

@@ -22,6 +22,7 @@ from vistaline.core.shot.effects import Effect, Grain, Vignetting
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.evaluate import FrameState
 from vistaline.core.stage.finish import effects_in, effects_on, effects_over
+from vistaline.core.stage.masks import outlines_of, vignette_box
 from vistaline.core.stage.program import compiled
 
 __all__ = ["LIVE_SIDE", "colour_table", "describe_finish"]
@@ -78,7 +79,8 @@ def describe_finish(
 
 def _frame(state: FrameState, near: FrameState, tables: dict[str, str]) -> dict[str, Any]:
     if not effects_in(state):
-        return {"table": "", "cards": {}, "vignettes": [], "grain": 0}
+        return {"table": "", "cards": {}, "vignettes": [], "grain": 0, "masks": {}}
+    size = np.array(state.camera.frame_size)
     whole = [each for each in effects_over(state) if each.mask is None]
     vignettes = [each for each in whole if isinstance(each, Vignetting)]
     grain = [each for each in whole if isinstance(each, Grain)]
@@ -91,6 +93,11 @@ def _frame(state: FrameState, near: FrameState, tables: dict[str, str]) -> dict[
         "table": _table(effects_over(near), tables),
         "cards": {key: name for key, name in cards.items() if name},
         "vignettes": [_vignette(each, state) for each in vignettes],
+        "masks": {
+            row_name(each): [np.round(line / size, 4).tolist() for line in lines]  # type: ignore[arg-type]
+            for each in effects_in(state)
+            if (lines := outlines_of(each, state))
+        },
         "grain": round(math.hypot(*(each.strength * each.amount for each in grain), 0), 4),
     }
 
@@ -105,11 +112,10 @@ def _table(effects: Sequence[Effect], tables: dict[str, str]) -> str:
 def _vignette(effect: Vignetting, state: FrameState) -> dict[str, Any]:
     """Return its middle and half its size in shares of the frame from the left lower corner."""
     width, height = state.camera.frame_size
-    half = np.array([width, height]) * effect.size / 2
-    half += (math.sqrt(half[0] * half[1]) - half) * effect.roundness
+    box = vignette_box(effect, state.camera.frame_size)
     return {
         "middle": [0.5 + effect.x, 0.5 + effect.y],
-        "half": [round(half[0] / width, 5), round(half[1] / height, 5)],
+        "half": [round(box[0, 0] / 2 / width, 5), round(-box[1, 1] / 2 / height, 5)],
         "softness": max(effect.softness, 0.01),
         "colour": np.round(hex_to_linear(effect.colour), 5).tolist(),
         "strength": round(effect.strength * effect.amount, 4),

@@ -291,6 +291,13 @@ export class Viewfinder {
     });
   }
 
+  /** Where the chosen effect is seen: its mask's outline, and where that begins to fade. */
+  #maskMarks() {
+    const lines = this.record.finish?.masks[this.scene.layer] ?? [];
+    const { x, y, width, height } = this.place;
+    return lines.map((line, n) => svg("polyline", { class: n ? "mask-line soft" : "mask-line", points: line.map(([u, v]) => `${x + u * width},${y + v * height}`).join(" ") }));
+  }
+
   #dragPoint(event) {
     const put = (now) => {
       const { x, y } = this.framePoint(now);
@@ -405,7 +412,7 @@ export class Viewfinder {
     marks.push(svg("rect", { class: "frame-line", x: x - 0.5, y: y - 0.5, width: width + 1, height: height + 1 }));
     if (this.guides) marks.push(...this.#guides(this.scene.current.data.guides));
     if (this.bench === "arrange") marks.push(...this.handles.marks());
-    if (this.bench === "dress") marks.push(...this.#thingMarks());
+    if (this.bench === "dress") marks.push(...this.#thingMarks(), ...this.#maskMarks());
     if (this.marking) marks.push(...this.marking.marks());
     if (this.point) marks.push(...this.#pointMark());
     if (this.drawing) marks.push(this.#drawn());
