@@ -15,6 +15,7 @@ from bench import (
     cutting,
     desk,
     dusk,
+    finish,
     frame,
     keys,
     lamps,
@@ -35,6 +36,7 @@ def main() -> None:
     parts = {
         "frame": frame,
         "air": air,
+        "finish": finish,
         "cutting": cutting,
         "clip": clip,
         "lens": lens,

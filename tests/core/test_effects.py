@@ -67,7 +67,7 @@ WHOLE = Place(1.0, (160.0, 90.0), (320.0, 180.0), 0)
 def graded(effects: list[Effect], codes: np.ndarray) -> np.ndarray:
     """Codes (N, 3) 0..1 as effects make them."""
     planes = np.vstack([linearise_srgb(codes).T, np.ones(len(codes))]).astype(np.float32)
-    grade_row(compiled(effects), planes, 0, NO_PLANES, np.empty_like(planes))
+    grade_row(compiled(effects), planes, 0, 0, NO_PLANES, np.empty_like(planes))
     return encode_srgb(np.clip(planes[:3].T, 0, 1))
 
 

@@ -53,6 +53,7 @@ def _render(*parts: str) -> None:
         {
             "vistaline": 2,
             "frame": {"width": 32, "height": 32, "duration": 1},
+            "background": "#102030",
             "pictures": {"a": {"file": "a"}},
             "layers": [
                 {"name": "a", "shows": shown, "scale": 0.5, "pan": 30, "blend": "multiply"},
@@ -75,7 +76,7 @@ def _render(*parts: str) -> None:
             "frame_styles": {"s": {"border": 0, "shadow": {}}},
             "lamps": [{"id": "l", "name": "l", "kind": "spot", "shadows": True}],
             "dressing": [
-                {"kind": kind, "id": kind, "name": kind} | more for kind, more in _IN_AIR.items()
+                {"kind": kind, "id": kind, "name": kind} | more for kind, more in _DRESSED.items()
             ],
         }
     )
@@ -101,11 +102,18 @@ def _render(*parts: str) -> None:
         Renderer(shot.evolve(layers=plain), looks).rgb(0)
 
 
-_IN_AIR: dict[str, dict[str, object]] = {kind: {} for kind in DRESSINGS} | {
+_DRESSED: dict[str, dict[str, object]] = {kind: {} for kind in DRESSINGS} | {
     "fog": {"uneven": 0.5},
     "rays": {"threshold": 0},
     "particles": {"lit": True},
     "flare": {"position": (0, 0, -0.5)},
+    # Effects on layers and on the frame, with every sort of mask.
+    "exposure": {"stops": 1, "over": {"kind": "layer", "of": "a"}, "mask": {}},
+    "contrast": {"contrast": 1.1, "mask": {"shape": "layer", "of": "a"}},
+    "saturation": {"saturation": 0.5, "mask": {"shape": "depth"}},
+    "blur": {"over": {"kind": "layer", "of": "b"}, "amount": 0.5},
+    "wipe": {"over": {"kind": "layer", "of": "b"}},
+    "table": {"table": "cube 2 eNpjYACB//8Z4PT//wgehA9hQQAAopsX6Q==", "exact": False},
 }
 
 

@@ -20,7 +20,7 @@ from vistaline.core.picture.colour import linearise_srgb, srgb_polynomial
 __all__ = ["LUMA", "NO_PLANES", "NO_PROGRAM", "TABLE", "TILE_SIDE", "Program", "Stage", "grade_row"]
 
 KERNEL: dict[str, Any] = {"nogil": True, "fastmath": True, "cache": True}
-TABLE = 4096
+TABLE = 2048
 """Steps of a table over 0..1; values between two are mixed."""
 TILE_SIDE = 512
 """Pixels across a tile of grain."""
@@ -72,7 +72,7 @@ class Program(NamedTuple):
     numbers: np.ndarray
     """(N, 12) float32."""
     tables: np.ndarray
-    """(T, 3, TABLE + 2) float32."""
+    """(T, 3, TABLE + 1, 2) float32: each entry, and its difference to the next."""
     cubes: np.ndarray
     """(C,) float32: tables of colours one after another, red running fastest, 3 numbers each."""
     tiles: np.ndarray
@@ -82,7 +82,7 @@ class Program(NamedTuple):
 NO_PROGRAM = Program(
     np.empty((0, 2), np.int64),
     np.empty((0, 12), np.float32),
-    np.empty((0, 3, TABLE + 2), np.float32),
+    np.empty((0, 3, TABLE + 1, 2), np.float32),
     np.empty(0, np.float32),
     np.empty((0, 3, TILE_SIDE, TILE_SIDE), np.float32),
 )
@@ -137,18 +137,25 @@ def _matrix(red, green, blue, m):  # type: ignore[no-untyped-def]
         blue[x] = i * r + j * s + k * t + n
 
 
-@njit(inline="always")
-def _looked_up(table, value):  # type: ignore[no-untyped-def]
-    at = min(max(value, np.float32(0)), np.float32(1)) * np.float32(TABLE)
-    n = np.uint32(at)
-    low = table[n]
-    return low + (at - np.float32(n)) * (table[n + np.uint32(1)] - low)
+# A look-up is two loops, as the first then is vectorised: where each value lies in the table, and
+# what stands there. Entries have their difference to the next beside them: one place in memory.
 
 
 @njit(**KERNEL)
-def _through(plane, table):  # type: ignore[no-untyped-def]
-    for x in range(plane.shape[0]):
-        plane[x] = _looked_up(table, plane[x])
+def _placed(values, at, between):  # type: ignore[no-untyped-def]
+    """Fill ``at`` (width,) int32 with the entry each value lies at, ``between`` with how far on."""
+    for x in range(values.shape[0]):
+        place = min(max(values[x], np.float32(0)), np.float32(1)) * np.float32(TABLE)
+        n = np.int32(place)
+        between[x] = place - np.float32(n)
+        at[x] = n
+
+
+@njit(**KERNEL)
+def _fetched(table, at, between, out):  # type: ignore[no-untyped-def]
+    for x in range(out.shape[0]):
+        n = np.uint32(at[x])
+        out[x] = table[n, 0] + between[x] * table[n, 1]
 
 
 @njit(inline="always")
@@ -157,23 +164,18 @@ def _luma(r, g, b):  # type: ignore[no-untyped-def]
 
 
 @njit(**KERNEL)
-def _lightness(red, green, blue, table):  # type: ignore[no-untyped-def]
-    for x in range(red.shape[0]):
-        y = _luma(red[x], green[x], blue[x])
-        moved = _looked_up(table, y) - y
-        red[x] += moved
-        green[x] += moved
-        blue[x] += moved
+def _fill_luma(red, green, blue, out):  # type: ignore[no-untyped-def]
+    for x in range(out.shape[0]):
+        out[x] = _luma(red[x], green[x], blue[x])
 
 
 @njit(**KERNEL)
-def _tones(red, green, blue, tables):  # type: ignore[no-untyped-def]
-    dark, middle, light = tables[0], tables[1], tables[2]
+def _move(red, green, blue, before, after):  # type: ignore[no-untyped-def]
     for x in range(red.shape[0]):
-        y = _luma(red[x], green[x], blue[x])
-        red[x] = _looked_up(dark, y)
-        green[x] = _looked_up(middle, y)
-        blue[x] = _looked_up(light, y)
+        moved = after[x] - before[x]
+        red[x] += moved
+        green[x] += moved
+        blue[x] += moved
 
 
 @njit(**KERNEL)
@@ -200,24 +202,19 @@ def _hues(red, green, blue, told):  # type: ignore[no-untyped-def]
     """Change what is of a range of hues; what has hardly any colour has hardly any hue."""
     hue, half, soft = told[0], told[1], max(told[2], np.float32(0.02))
     sine, cosine, saturation, lighter = told[3], told[4], told[5], told[6]
+    edge = np.float32(1) / (half * soft)
     for x in range(red.shape[0]):
         r, g, b = red[x], green[x], blue[x]
         most, least = max(max(r, g), b), min(min(r, g), b)
         spread = most - least
-        if spread <= np.float32(1e-4):
-            continue
-        if most == r:
-            at = (g - b) / spread
-        elif most == g:
-            at = (b - r) / spread + np.float32(2)
-        else:
-            at = (r - g) / spread + np.float32(4)
-        off = abs(at * np.float32(60) - hue)
+        # Selects instead of branches: such a loop is vectorised.
+        by = np.float32(60) / max(spread, np.float32(1e-4))
+        blueish = (r - g) * by + np.float32(240)
+        at = (b - r) * by + np.float32(120) if most == g else blueish
+        at = (g - b) * by if most == r else at
+        off = abs(at - hue)
         off = min(off, abs(off - np.float32(360)))
-        off = min(off, abs(at * np.float32(60) + np.float32(360) - hue))
-        weight = _share((half - off) / (half * soft)) * _share(spread * np.float32(8))
-        if weight <= 0:
-            continue
+        weight = _share((half - off) * edge) * _share(spread * np.float32(8))
         # Hue is turned in the plane of B' - Y' and R' - Y', as vectorscopes show it.
         y = _luma(r, g, b)
         u, v = (b - y) * np.float32(1 / 1.8556), (r - y) * np.float32(1 / 1.5748)
@@ -233,26 +230,36 @@ def _hues(red, green, blue, told):  # type: ignore[no-untyped-def]
 
 
 @njit(**KERNEL)
-def _cube(red, green, blue, cubes, first, side):  # type: ignore[no-untyped-def]
-    """Look colours up in a table of colours, between eight of them (trilinear)."""
-    last = np.float32(side - 1)
-    up, deep = 3 * side, 3 * side * side
+def _cells(red, green, blue, side, first, at, between):  # type: ignore[no-untyped-def]
+    """Find which cell of a table of colours each colour lies in, and where in that."""
+    last, most = np.float32(side - 1), np.int32(side - 2)
+    zero, one = np.float32(0), np.float32(1)
     for x in range(red.shape[0]):
-        r = min(max(red[x], np.float32(0)), np.float32(1)) * last
-        g = min(max(green[x], np.float32(0)), np.float32(1)) * last
-        b = min(max(blue[x], np.float32(0)), np.float32(1)) * last
-        i, j, k = min(int(r), side - 2), min(int(g), side - 2), min(int(b), side - 2)
-        s, t, u = r - np.float32(i), g - np.float32(j), b - np.float32(k)
-        at = first + 3 * i + up * j + deep * k
+        r = min(max(red[x], zero), one) * last
+        g = min(max(green[x], zero), one) * last
+        b = min(max(blue[x], zero), one) * last
+        i, j, k = min(np.int32(r), most), min(np.int32(g), most), min(np.int32(b), most)
+        between[0, x] = r - np.float32(i)
+        between[1, x] = g - np.float32(j)
+        between[2, x] = b - np.float32(k)
+        at[x] = np.int32(first + 3 * (i + side * (j + side * k)))
+
+
+@njit(**KERNEL)
+def _cube(red, green, blue, cubes, side, at, between):  # type: ignore[no-untyped-def]
+    """Look colours up in a table of colours, between eight of them (trilinear)."""
+    across, up, deep = np.uint32(3), np.uint32(3 * side), np.uint32(3 * side * side)
+    for x in range(red.shape[0]):
+        s, t, u = between[0, x], between[1, x], between[2, x]
         for c in range(3):
-            n = np.uint64(at + c)
-            v00 = cubes[n] + s * (cubes[n + np.uint64(3)] - cubes[n])
-            n1 = n + np.uint64(up)
-            v10 = cubes[n1] + s * (cubes[n1 + np.uint64(3)] - cubes[n1])
-            n2 = n + np.uint64(deep)
-            v01 = cubes[n2] + s * (cubes[n2 + np.uint64(3)] - cubes[n2])
-            n3 = n2 + np.uint64(up)
-            v11 = cubes[n3] + s * (cubes[n3 + np.uint64(3)] - cubes[n3])
+            n = np.uint32(at[x]) + np.uint32(c)
+            v00 = cubes[n] + s * (cubes[n + across] - cubes[n])
+            n1 = n + up
+            v10 = cubes[n1] + s * (cubes[n1 + across] - cubes[n1])
+            n2 = n + deep
+            v01 = cubes[n2] + s * (cubes[n2 + across] - cubes[n2])
+            n3 = n2 + up
+            v11 = cubes[n3] + s * (cubes[n3 + across] - cubes[n3])
             low, high = v00 + t * (v10 - v00), v01 + t * (v11 - v01)
             value = low + u * (high - low)
             if c == 0:
@@ -264,35 +271,29 @@ def _cube(red, green, blue, cubes, first, side):  # type: ignore[no-untyped-def]
 
 
 @njit(**KERNEL)
-def _cube_of_four(red, green, blue, cubes, first, side):  # type: ignore[no-untyped-def]
+def _cube_of_four(red, green, blue, cubes, side, at, between):  # type: ignore[no-untyped-def]
     """Look colours up between the four corners of the tetrahedron they lie in.
 
     Which that is, is chosen by selects, as branches cost twice as much.
     """
-    last = np.float32(side - 1)
     up, deep = 3 * side, 3 * side * side
     for x in range(red.shape[0]):
-        r = min(max(red[x], np.float32(0)), np.float32(1)) * last
-        g = min(max(green[x], np.float32(0)), np.float32(1)) * last
-        b = min(max(blue[x], np.float32(0)), np.float32(1)) * last
-        i, j, k = min(int(r), side - 2), min(int(g), side - 2), min(int(b), side - 2)
-        s, t, u = r - np.float32(i), g - np.float32(j), b - np.float32(k)
+        s, t, u = between[0, x], between[1, x], between[2, x]
         most, least = max(max(s, t), u), min(min(s, t), u)
         middle = s + t + u - most - least
         # From the dark corner first along the largest share, then along the next.
         one = 3 if most == s else (up if most == t else deep)
         three = deep if least == u else (up if least == t else 3)
         two = 3 + up + deep - three
-        at = first + 3 * i + up * j + deep * k
         w0, w1 = np.float32(1) - most, most - middle
         w2, w3 = middle - least, least
         for c in range(3):
-            n = np.uint64(at + c)
+            n = np.uint32(at[x]) + np.uint32(c)
             value = (
                 w0 * cubes[n]
-                + w1 * cubes[n + np.uint64(one)]
-                + w2 * cubes[n + np.uint64(two)]
-                + w3 * cubes[n + np.uint64(3 + up + deep)]
+                + w1 * cubes[n + np.uint32(one)]
+                + w2 * cubes[n + np.uint32(two)]
+                + w3 * cubes[n + np.uint32(3 + up + deep)]
             )
             if c == 0:
                 red[x] = value
@@ -300,6 +301,12 @@ def _cube_of_four(red, green, blue, cubes, first, side):  # type: ignore[no-unty
                 green[x] = value
             else:
                 blue[x] = value
+
+
+@njit(**KERNEL)
+def _keep(plane, kept):  # type: ignore[no-untyped-def]
+    for x in range(plane.shape[0]):
+        kept[x] = plane[x]
 
 
 @njit(**KERNEL)
@@ -323,13 +330,13 @@ def _ink(plane, colour, share, mask):  # type: ignore[no-untyped-def]
 
 
 @njit(**KERNEL)
-def _grain(red, green, blue, tile, told, y):  # type: ignore[no-untyped-def]
+def _grain(red, green, blue, tile, told, x0, y):  # type: ignore[no-untyped-def]
     strength, darks, lights, coloured = told[0], told[1], told[2], told[3]
-    row = (y + int(told[5])) & (TILE_SIDE - 1)
+    row, shift = (y + int(told[5])) & (TILE_SIDE - 1), x0 + int(told[4])
     one, two = np.float32(1), np.float32(2)
     common, a, b, c = tile[0, row], tile[0, row], tile[1, row], tile[2, row]
     for x in range(red.shape[0]):
-        n = np.uint32(x + int(told[4])) & np.uint32(TILE_SIDE - 1)
+        n = np.uint32(x + shift) & np.uint32(TILE_SIDE - 1)
         luma = _luma(red[x], green[x], blue[x])
         # As strong as asked in the middle, by its factors in the dark and in the light.
         dark, light = max(one - two * luma, np.float32(0)), max(two * luma - one, np.float32(0))
@@ -372,13 +379,15 @@ def _wipe(alpha, mask):  # type: ignore[no-untyped-def]
 
 
 @njit(**KERNEL)
-def grade_row(program, planes, y, fields, kept):  # type: ignore[no-untyped-def]
-    """Run a program over a row: ``planes`` (4, width) red, green, blue, alpha, in place.
+def grade_row(program, planes, x0, y, fields, kept):  # type: ignore[no-untyped-def]
+    """Run a program over a stretch of a row: ``planes`` (4, width), red, green, blue, alpha.
 
-    ``y``: which row of the frame it is; ``fields`` (P, rows, width) uint16 are its planes, of which
-    row ``y`` counts; ``kept`` (4, width): room for what is remembered.
+    ``x0``, ``y``: where in the frame it begins; ``fields`` (P, rows, columns) uint16: the frame's
+    planes; ``kept`` (4, width): room for what is remembered.
     """
     red, green, blue, alpha = planes[0], planes[1], planes[2], planes[3]
+    width = planes.shape[1]
+    at, between = np.empty(width, np.int32), np.empty((3, width), np.float32)
     for n in range(program.stages.shape[0]):
         stage, which, told = program.stages[n, 0], program.stages[n, 1], program.numbers[n]
         if stage == 0:
@@ -391,34 +400,52 @@ def grade_row(program, planes, y, fields, kept):  # type: ignore[no-untyped-def]
             _matrix(red, green, blue, told)
         elif stage == 3:
             for c in range(3):
-                _through(planes[c], program.tables[which, c])
+                _placed(planes[c], at, between[0])
+                _fetched(program.tables[which, c], at, between[0], planes[c])
         elif stage == 4:
-            _lightness(red, green, blue, program.tables[which, 0])
+            _fill_luma(red, green, blue, between[1])
+            _placed(between[1], at, between[0])
+            _fetched(program.tables[which, 0], at, between[0], between[2])
+            _move(red, green, blue, between[1], between[2])
         elif stage == 5:
-            _tones(red, green, blue, program.tables[which])
+            _fill_luma(red, green, blue, between[1])
+            _placed(between[1], at, between[0])
+            for c in range(3):
+                _fetched(program.tables[which, c], at, between[0], planes[c])
         elif stage == 6:
             _vivid(red, green, blue, told[0])
         elif stage == 7:
             _hues(red, green, blue, told)
         elif stage == 8:
+            side = int(told[0])
+            _cells(red, green, blue, side, which, at, between)
             if told[1] > 0:
-                _cube_of_four(red, green, blue, program.cubes, which, int(told[0]))
+                _cube_of_four(red, green, blue, program.cubes, side, at, between)
             else:
-                _cube(red, green, blue, program.cubes, which, int(told[0]))
+                _cube(red, green, blue, program.cubes, side, at, between)
         elif stage == 9:
-            kept[:] = planes
+            for c in range(4):
+                _keep(planes[c], kept[c])
         elif stage == 10:
             for c in range(4):
                 if which < 0:
                     _mix(planes[c], kept[c], told[0])
                 else:
-                    _mix_by(planes[c], kept[c], told[0], fields[which, y])
+                    _mix_by(planes[c], kept[c], told[0], fields[which, y, x0 : x0 + width])
         elif stage == 11:
             for c in range(3):
-                _ink(planes[c], told[c], told[3], fields[which, y])
+                _ink(planes[c], told[c], told[3], fields[which, y, x0 : x0 + width])
         elif stage == 12:
-            _grain(red, green, blue, program.tiles[which], told, y)
+            _grain(red, green, blue, program.tiles[which], told, x0, y)
         elif stage == 13:
-            _halftone(red, green, blue, alpha, told, fields[which, y], fields[which + 1, y])
+            _halftone(
+                red,
+                green,
+                blue,
+                alpha,
+                told,
+                fields[which, y, x0 : x0 + width],
+                fields[which + 1, y, x0 : x0 + width],
+            )
         elif stage == 14:
-            _wipe(alpha, fields[which, y])
+            _wipe(alpha, fields[which, y, x0 : x0 + width])

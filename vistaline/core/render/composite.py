@@ -129,7 +129,7 @@ def _finish(cards, planes, ground, y, kept):  # type: ignore[no-untyped-def]
             plane = planes[c]
             for x in range(plane.shape[0]):
                 plane[x] /= max(through[x], np.float32(1e-5))
-    grade_row(cards.program, planes, y, cards.fields, kept)
+    grade_row(cards.program, planes, 0, y, cards.fields, kept)
     for c in range(3):
         plane = planes[c]
         for x in range(plane.shape[0]):

@@ -13,6 +13,7 @@ from numba import njit
 
 from vistaline.core.arrays import FloatArray, Matrix3
 from vistaline.core.geometry.inside import NO_OUTLINE, inside_at, inside_of
+from vistaline.core.kept import Kept
 from vistaline.core.picture.grade import NO_PLANES
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render.crew import Crew
@@ -77,6 +78,10 @@ def seen_in(state: FrameState, looks: Mapping[str, Pyramid], quality: Quality) -
     return found
 
 
+_KEPT: Kept[np.ndarray] = Kept("fields")
+"""What stays the same from frame to frame is drawn once."""
+
+
 @cache
 def _crew() -> Crew:
     """Return the threads that draw fields: they are drawn before a frame's own threads begin."""
@@ -90,11 +95,18 @@ class FrameFields(Fields):
         """``camera``: over whose raster they are; ``card``: whose depth counts, if any."""
         self._seen, self.camera, self._card = seen, camera, card
         self._planes: list[np.ndarray] = []
+        self._names: list[object] = []  # None of what belongs to this frame only
 
     @property
     def planes(self) -> np.ndarray:
         """(P, height, width) uint16: all that were asked for."""
-        return np.stack(self._planes) if self._planes else NO_PLANES
+        if not self._planes:
+            return NO_PLANES
+        if len(self._planes) == 1:
+            return self._planes[0][None]
+        if None in self._names:
+            return np.stack(self._planes)
+        return _KEPT.get(("all", *self._names), lambda: np.stack(self._planes))
 
     @property
     def relative(self) -> float:
@@ -111,11 +123,11 @@ class FrameFields(Fields):
         """Width and height of the frame, without what a raster has round it."""
         return whole_frame(self._seen.state)
 
-    def _numbered(self, key: object, draw: Callable[[], np.ndarray]) -> int:
-        key = key, self.camera
-        if key not in self._seen.kept:
-            self._seen.kept[key] = draw()
-        self._planes.append(self._seen.kept[key])
+    def _numbered(self, key: tuple[object, ...], draw: Callable[[], np.ndarray]) -> int:
+        """Return the number of a plane, drawn or kept; ``key`` says all it is drawn from."""
+        key = (*key, self.camera.frame_size)
+        self._planes.append(_KEPT.get(key, draw))
+        self._names.append(key)
         return len(self._planes) - 1
 
     def mask(self, effect: Effect) -> int | None:
@@ -126,8 +138,13 @@ class FrameFields(Fields):
         if mask.shape is MaskShape.DEPTH:
             return None if self._card is None else self._depth(mask, self._card)
         if mask.shape is MaskShape.LAYER:
-            return self._numbered(mask, lambda: self._cover(mask))
-        return self._numbered(mask, lambda: self._shape(mask))
+            key = "cover", id(self._seen), self.camera, mask.of, mask.outside
+            if key not in self._seen.kept:
+                self._seen.kept[key] = self._cover(mask)
+            self._planes.append(self._seen.kept[key])
+            self._names.append(None)
+            return len(self._planes) - 1
+        return self._shape(mask)
 
     def vignette(self, effect: Vignetting) -> int:
         """Return the number of the plane of how much a vignette shows."""
@@ -151,18 +168,20 @@ class FrameFields(Fields):
                 return out
 
             return self._numbered(("screen", effect.shape, effect.cover, grid), printed)
-        both = np.empty((2, height, width), np.uint16)
 
         def ranked() -> np.ndarray:
+            both = np.empty((2, height, width), np.uint16)
             self._run(
                 lambda y0, y1: _rank(cells, ranks, y0, both[0, y0:y1], both[1, y0:y1]), height
             )
             return both
 
-        key = ("halftone", effect.shape, grid), self.camera
-        if key not in self._seen.kept:
-            self._seen.kept[key] = ranked()
-        self._planes.extend(self._seen.kept[key])
+        key = "halftone", effect.shape, grid, self.camera.frame_size
+        both = _KEPT.get(key, ranked)
+        self._planes.extend(both)
+        self._names.extend([(*key, n) for n in (0, 1)])
+        if len(self._planes) == 2:
+            self._names = [key]
         return len(self._planes) - 2
 
     def wipe(self, effect: Wipe) -> int:
@@ -220,13 +239,19 @@ class FrameFields(Fields):
             _draw_cover(source, found)
         return 65535 - found if mask.outside else found
 
-    def _shape(self, mask: Mask) -> np.ndarray:
+    def _shape(self, mask: Mask) -> int:
         box = box_of(mask, self._seen.state, self.camera)
+        softness, outside = mask.softness, mask.outside
         if box is None:
-            value = 65535 if mask.outside else 0
-            return np.full(self.camera.frame_size[::-1], value, np.uint16)
+            value = 65535 if outside else 0
+            size = self.camera.frame_size[::-1]
+            return self._numbered(("even", value), lambda: np.full(size, value, np.uint16))
         outline = inside_of(mask.outline) if mask.shape is MaskShape.OUTLINE else NO_OUTLINE
-        return self._fill(box, _SHAPES[mask.shape], mask.softness, outline, outside=mask.outside)
+        shape, corners = _SHAPES[mask.shape], mask.outline
+        key = "shape", shape, softness, outside, corners, tuple(box.ravel().tolist())
+        return self._numbered(
+            key, lambda: self._fill(box, shape, softness, outline, outside=outside)
+        )
 
     def _fill(
         self, box: Matrix3, shape: int, softness: float, outline: np.ndarray, *, outside: bool
@@ -251,12 +276,12 @@ class FrameFields(Fields):
 
     def _depth(self, mask: Mask, card: Card) -> int:
         plane = tuple(card.nearness(self.camera).tolist())
-        key = mask, plane
+        behind = card.layer.is_backdrop or card.layer.on_lens
+        key = "depth", plane, behind, mask.near, mask.far, mask.softness, mask.outside
 
         def draw() -> np.ndarray:
             width, height = self.camera.frame_size
             out = np.empty((height, width), np.uint16)
-            behind = card.layer.is_backdrop or card.layer.on_lens
             told = np.array([0.0, 0.0, 1e-9] if behind else plane)
 
             def work(y0: int, y1: int) -> None:

@@ -74,7 +74,7 @@ class _Graded:
 def _grade(program, fields, y0, pixels, tiles):  # type: ignore[no-untyped-def]
     """Run a program over what is there of a band's packed, premultiplied pixels (rows, width)."""
     width = pixels.shape[1]
-    planes, kept = np.empty((4, width), np.float32), np.empty((4, width), np.float32)
+    planes, kept = np.empty(4 * width, np.float32), np.empty(4 * width, np.float32)
     last = fields.shape[1] - 1 if fields.shape[0] else y0 + pixels.shape[0]
     for j in range(pixels.shape[0]):
         if y0 + j > last:
@@ -85,9 +85,12 @@ def _grade(program, fields, y0, pixels, tiles):  # type: ignore[no-untyped-def]
             if first == column:
                 break
             x0, x1 = first * TILE_WIDTH, min(column * TILE_WIDTH, width)
-            row, there = pixels[j, x0:x1], planes[:, x0:x1]
+            # Packed, as stages are vectorised only over what lies in one piece.
+            many = x1 - x0
+            there = planes[: 4 * many].reshape(4, many)
+            row = pixels[j, x0:x1]
             _unpack(row, there[0], there[1], there[2], there[3])
-            grade_row(program, there, y0 + j, fields[:, :, x0:x1], kept[:, x0:x1])
+            grade_row(program, there, x0, y0 + j, fields, kept[: 4 * many].reshape(4, many))
             _pack(row, there[0], there[1], there[2], there[3])
 
 
@@ -102,7 +105,7 @@ def grade_rows(program, fields, y0, pixels):  # type: ignore[no-untyped-def]
     for j in range(pixels.shape[0]):
         row = pixels[j]
         _unpack(row, planes[0], planes[1], planes[2], planes[3])
-        grade_row(program, planes, y0 + j, fields, kept)
+        grade_row(program, planes, 0, y0 + j, fields, kept)
         _pack(row, planes[0], planes[1], planes[2], planes[3])
 
 

@@ -124,7 +124,7 @@ def soft(picture: np.ndarray, sigma: float, crew: Crew) -> np.ndarray:
 
 def _step(sigma: float) -> int:
     """Return by how much a copy may be smaller that is blurred so much, and lose nothing."""
-    return 1 if sigma < 5 else 2 if sigma < 14 else 4 if sigma < 40 else 8
+    return 1 if sigma < 4 else 2 if sigma < 8 else 4 if sigma < 24 else 8
 
 
 def _coarsely(
@@ -142,12 +142,19 @@ def _coarsely(
     low, wide = -height % step, -width % step
     whole = cv2.copyMakeBorder(picture, 0, low, 0, wide, _BORDER) if low or wide else picture
     size = whole.shape[1] // step, whole.shape[0] // step
-    small = cv2.resize(whole, size, interpolation=cv2.INTER_AREA)
+    small = np.empty((size[1], size[0], *picture.shape[2:]), np.uint16)
+    rows = max(_BAND // step, 1)
+
+    def shrink(_: int, y0: int) -> None:
+        y1 = min(y0 + rows, size[1])
+        band = whole[y0 * step : y1 * step]
+        small[y0:y1] = cv2.resize(band, (size[0], y1 - y0), interpolation=cv2.INTER_AREA)
+
+    crew.share(shrink, range(0, size[1], rows))
     found = _by_bands(small, halo // step + 2, change, crew)
     large = (size[0] * step, size[1] * step)
     out = np.empty((large[1], large[0], *picture.shape[2:]), np.uint16)
-    # Enlarged in bands that begin and end at texels, each with one more on both sides.
-    rows = max(_BAND // step, 1)
+    # Enlarged in bands that begin and end at texels, each with two more on both sides.
 
     def work(_: int, y0: int) -> None:
         y1 = min(y0 + rows, size[1])

@@ -47,7 +47,7 @@ def _looked_at(program: Program, side: int) -> np.ndarray:
     blue, green, red = np.meshgrid(steps, steps, steps, indexing="ij")
     planes = np.stack([*(each.ravel() for each in (red, green, blue)), np.ones(side**3)])
     planes = np.ascontiguousarray(planes, np.float32)
-    grade_row(program, planes, 0, NO_PLANES, np.empty_like(planes))
+    grade_row(program, planes, 0, 0, NO_PLANES, np.empty_like(planes))
     codes = encode_srgb(np.clip(planes[:3], 0, 1))
     return np.asarray(codes.T.reshape(side, side, side, 3), np.float32)
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
@@ -77,15 +78,24 @@ class Fields:
         return None
 
 
+@dataclass(frozen=True)
+class _Answer:
+    """What the fields told of one effect."""
+
+    mask: int = -1
+    plane: int | None = None
+    grain: float | None = None
+    """How large its grain is; where in the tile is told later, as that changes each frame."""
+
+
 class _Building:
-    def __init__(self, fields: Fields) -> None:
-        self.fields = fields
+    def __init__(self, *, coded: bool = False) -> None:
         self.stages: list[tuple[int, int]] = []
         self.numbers: list[list[float]] = []
         self.tables: list[np.ndarray] = []
         self.tiles: list[np.ndarray] = []
         self.cubes: list[np.ndarray] = []
-        self.coded = False
+        self.coded = coded
 
     def add(self, stage: Stage, numbers: Sequence[float] = (), which: int = -1) -> None:
         self.stages.append((int(stage), which))
@@ -111,16 +121,14 @@ class _Building:
             self.add(Stage.MATRIX, matrix.ravel().tolist())
 
     def through(self, tables: FloatArray) -> None:
-        """Add tables (3, TABLE + 1), or let those before them do both."""
+        """Add tables (1 or 3, TABLE + 1), or let those before them do both."""
         if self.stages and self.stages[-1][0] == Stage.TABLES:
-            before = self.tables[self.stages[-1][1]]
-            both = [
-                np.interp(before[c, :-1], _RAMP, each) for c, each in enumerate(np.asarray(tables))
-            ]
+            before = self.tables[self.stages[-1][1]][:, :, 0]
+            three = np.broadcast_to(tables, (3, TABLE + 1))
+            both = [np.interp(one, _RAMP, each) for one, each in zip(before, three, strict=True)]
             self.tables[self.stages[-1][1]] = _as_table(np.array(both))
         else:
-            self.tables.append(_as_table(tables))
-            self.add(Stage.TABLES, which=len(self.tables) - 1)
+            self.look_up(Stage.TABLES, tables)
 
     def look_up(self, stage: Stage, tables: FloatArray) -> None:
         self.tables.append(_as_table(tables))
@@ -133,7 +141,7 @@ class _Building:
         return NO_PROGRAM._replace(
             stages=np.array(self.stages, np.int64),
             numbers=np.array(self.numbers, np.float32),
-            tables=np.array(self.tables, np.float32).reshape(-1, 3, TABLE + 2),
+            tables=np.array(self.tables, np.float32).reshape(-1, 3, TABLE + 1, 2),
             cubes=np.concatenate(self.cubes) if self.cubes else NO_PROGRAM.cubes,
             tiles=np.array(self.tiles, np.float32).reshape(-1, 3, TILE_SIDE, TILE_SIDE),
         )
@@ -142,70 +150,76 @@ class _Building:
 def compiled(effects: Sequence[Effect], fields: Fields | None = None) -> Program:
     """Return the program of effects, in their order; without ``fields`` of those that have a place
     nothing is seen."""
-    building = _Building(fields or Fields())
+    fields = fields or Fields()
+    shown, answers, places = [], [], []
     for effect in effects:
-        if effect.amount > 0:
-            _one(building, effect)
+        mask = fields.mask(effect) if effect.amount > 0 and type(effect) in _ADDS else None
+        if mask is None:
+            continue
+        plane, grain = None, None
+        if isinstance(effect, Vignetting):
+            plane = fields.vignette(effect)
+        elif isinstance(effect, Halftone | Screen):
+            plane = fields.screen(effect)
+        elif isinstance(effect, Wipe):
+            plane = fields.wipe(effect)
+        elif isinstance(effect, Grain):
+            grain = fields.grain(effect)
+        if plane is None and isinstance(effect, Vignetting | Halftone | Screen | Wipe):
+            continue
+        if isinstance(effect, Grain) and (grain is None or effect.strength == 0):
+            continue
+        if grain:
+            places.append(grain[1:])
+        shown.append(effect)
+        answers.append(_Answer(mask, plane, round(grain[0], 1) if grain else None))
+    program = _compiled(tuple(shown), tuple(answers))
+    if not places:
+        return program
+    numbers = program.numbers.copy()
+    numbers[program.stages[:, 0] == Stage.GRAIN, 4:6] = places
+    return program._replace(numbers=numbers)
+
+
+@lru_cache(64)
+def _compiled(effects: tuple[Effect, ...], answers: tuple[_Answer, ...]) -> Program:
+    building = _Building()
+    for effect, answer in zip(effects, answers, strict=True):
+        _one(building, effect, answer)
     return building.program()
 
 
-def _one(building: _Building, effect: Effect) -> None:
-    add = _ADDS.get(type(effect))
-    mask = building.fields.mask(effect)
-    if add is None or mask is None:
-        return
-    if isinstance(effect, Vignetting | Screen):
-        _laid_over(building, effect, mask)
-        return
-    trial = _Building(building.fields)
-    coded = type(effect) not in _LINEAR
-    trial.coded = coded
-    add(trial, effect)
+def _one(building: _Building, effect: Effect, answer: _Answer) -> None:
+    add, coded = _ADDS[type(effect)], type(effect) not in _LINEAR
+    trial = _Building(coded=coded)
+    add(trial, effect, answer)
     if not trial.stages:
         return
     building.want(coded)
-    partly = effect.amount < 1 or mask >= 0
+    partly = effect.amount < 1 or answer.mask >= 0
     if partly:
         building.add(Stage.KEEP)
-    add(building, effect)
+    add(building, effect, answer)
     if partly:
         building.want(coded)
-        building.add(Stage.MIX, [effect.amount], mask)
-
-
-def _laid_over(building: _Building, effect: Vignetting | Screen, mask: int) -> None:
-    """Add a colour that lies over the picture as far as a plane tells; its mask is in the plane."""
-    plane = (
-        building.fields.vignette(effect)
-        if isinstance(effect, Vignetting)
-        else building.fields.screen(effect)
-    )
-    strength = effect.amount * (effect.strength if isinstance(effect, Vignetting) else 1)
-    if plane is None or strength == 0:
-        return
-    building.want(coded=False)
-    if mask >= 0:
-        building.add(Stage.KEEP)
-    building.add(Stage.INK, [*hex_to_linear(effect.colour), strength], plane)
-    if mask >= 0:
-        building.add(Stage.MIX, [1.0], mask)
+        building.add(Stage.MIX, [effect.amount], answer.mask)
 
 
 def _as_table(tables: FloatArray) -> np.ndarray:
-    """Return tables (3, TABLE + 1) with one entry more at their end, as kernels read on one."""
+    """Return tables (1 or 3, TABLE + 1) as kernels look them up: with differences to the next."""
     three = np.broadcast_to(tables, (3, TABLE + 1))
-    return np.asarray(np.hstack([three, three[:, -1:]]), np.float32)
+    return np.stack([three, np.diff(three, axis=1, append=three[:, -1:])], -1).astype(np.float32)
 
 
 # --- what each does ---------------------------------------------------------------------------
 
 
-def _exposure(building: _Building, effect: Exposure) -> None:
+def _exposure(building: _Building, effect: Exposure, _: _Answer) -> None:
     if effect.stops:
         building.matrix(_IDENTITY * 2.0**effect.stops)
 
 
-def _balance(building: _Building, effect: WhiteBalance) -> None:
+def _balance(building: _Building, effect: WhiteBalance, _: _Answer) -> None:
     if effect.kelvin == 6504 and effect.tint == 0:
         return
     found = adapted(effect.kelvin) if effect.kelvin != 6504 else np.eye(3)
@@ -215,13 +229,13 @@ def _balance(building: _Building, effect: WhiteBalance) -> None:
     building.matrix(np.hstack([gains[:, None] * found, np.zeros((3, 1))]))
 
 
-def _contrast(building: _Building, effect: Contrast) -> None:
+def _contrast(building: _Building, effect: Contrast, _: _Answer) -> None:
     if effect.contrast != 1:
         ramp = effect.pivot + (_RAMP - effect.pivot) * effect.contrast
         building.through(np.clip(ramp, 0, 1)[None])
 
 
-def _levels(building: _Building, effect: LevelsOf) -> None:
+def _levels(building: _Building, effect: LevelsOf, _: _Answer) -> None:
     if (effect.black, effect.white, effect.middle) == (0, 1, 1) == (
         effect.out_black, effect.out_white, 1,
     ):  # fmt: skip
@@ -239,7 +253,7 @@ def _curve(points: tuple[tuple[float, float], ...]) -> FloatArray:
     return np.interp(_RAMP, np.linspace(0, 1, len(table)), table)
 
 
-def _curves(building: _Building, effect: Curves) -> None:
+def _curves(building: _Building, effect: Curves, _: _Answer) -> None:
     colours = effect.red, effect.green, effect.blue
     if effect.value or any(colours):
         each = [np.interp(_curve(effect.value), _RAMP, _curve(points)) for points in colours]
@@ -263,7 +277,7 @@ def hue_rotation(degrees: float) -> FloatArray:
     return np.asarray(found)
 
 
-def _saturation(building: _Building, effect: Saturation) -> None:
+def _saturation(building: _Building, effect: Saturation, _: _Answer) -> None:
     if effect.saturation != 1 or effect.hue % 360 != 0:
         both = hue_rotation(effect.hue) @ saturation(effect.saturation)
         building.matrix(np.hstack([both, np.zeros((3, 1))]))
@@ -271,7 +285,7 @@ def _saturation(building: _Building, effect: Saturation) -> None:
         building.add(Stage.VIVID, [effect.vividness])
 
 
-def _three_ways(building: _Building, effect: ThreeWays) -> None:
+def _three_ways(building: _Building, effect: ThreeWays, _: _Answer) -> None:
     def each(value: float, colour: str) -> FloatArray:
         return value + np.array(list(bytes.fromhex(colour[1:]))) / 128 - 1
 
@@ -284,7 +298,7 @@ def _three_ways(building: _Building, effect: ThreeWays) -> None:
     building.through(raised ** (2.0**-gamma))
 
 
-def _hue_range(building: _Building, effect: HueRange) -> None:
+def _hue_range(building: _Building, effect: HueRange, _: _Answer) -> None:
     if effect.turn == 0 and effect.saturation == 1 and effect.lightness == 0:
         return
     # Hues go round the other way than angles of B' - Y' and R' - Y'.
@@ -293,12 +307,12 @@ def _hue_range(building: _Building, effect: HueRange) -> None:
     building.add(Stage.HUES, [*numbers, effect.saturation, effect.lightness])
 
 
-def _mono(building: _Building, effect: BlackAndWhite) -> None:
+def _mono(building: _Building, effect: BlackAndWhite, _: _Answer) -> None:
     row = [effect.red, effect.green, effect.blue, 0.0]
     building.matrix(np.tile(row, (3, 1)))
 
 
-def _tones(building: _Building, effect: Tones) -> None:
+def _tones(building: _Building, effect: Tones, _: _Answer) -> None:
     colours = [effect.dark, *([effect.middle] if effect.three else []), effect.light]
     codes = encode_srgb([hex_to_linear(each) for each in colours])
     ramp = np.clip(0.5 + (_RAMP - 0.5) * effect.contrast, 0, 1)
@@ -311,7 +325,7 @@ def _unpacked(table: str) -> FloatArray:
     return unpacked(table)
 
 
-def _table(building: _Building, effect: Table) -> None:
+def _table(building: _Building, effect: Table, _: _Answer) -> None:
     if not effect.table:
         return
     table = _unpacked(effect.table)
@@ -324,23 +338,20 @@ def _table(building: _Building, effect: Table) -> None:
     building.add(Stage.CUBE, [len(table), float(effect.exact)], first)
 
 
-def _match(building: _Building, effect: Match) -> None:
+def _match(building: _Building, effect: Match, _: _Answer) -> None:
     if effect.own != effect.theirs and (effect.light or effect.colours):
         building.matrix(match_matrix(effect.own, effect.theirs, effect.light, effect.colours))
 
 
-def _poster(building: _Building, effect: Poster) -> None:
+def _poster(building: _Building, effect: Poster, _: _Answer) -> None:
     last = effect.steps - 1
     building.through((np.minimum(np.floor(_RAMP * effect.steps), last) / last)[None])
 
 
-def _grain(building: _Building, effect: Grain) -> None:
-    found = building.fields.grain(effect)
-    if found is None or effect.strength == 0:
-        return
-    size, x, y = found
-    building.tiles.append(grain_tile(round(size, 1), effect.seed))
-    numbers = [effect.strength, effect.darks, effect.lights, effect.coloured, x, y]
+def _grain(building: _Building, effect: Grain, answer: _Answer) -> None:
+    assert answer.grain is not None
+    building.tiles.append(grain_tile(answer.grain, effect.seed))
+    numbers = [effect.strength, effect.darks, effect.lights, effect.coloured]
     building.add(Stage.GRAIN, numbers, len(building.tiles) - 1)
 
 
@@ -361,28 +372,33 @@ def grain_tile(size: float, seed: int) -> np.ndarray:
     return np.asarray(noise / noise.std(axis=(1, 2), keepdims=True), np.float32)
 
 
-def _halftone(building: _Building, effect: Halftone) -> None:
-    plane = building.fields.screen(effect)
-    if plane is None:
-        return
+def _halftone(building: _Building, effect: Halftone, answer: _Answer) -> None:
+    assert answer.plane is not None
     numbers = [*hex_to_linear(effect.ink), *hex_to_linear(effect.paper), float(effect.clear)]
-    building.add(Stage.HALFTONE, numbers, plane)
+    building.add(Stage.HALFTONE, numbers, answer.plane)
     building.coded = False
 
 
-def _wipe(building: _Building, effect: Wipe) -> None:
-    plane = building.fields.wipe(effect)
-    if plane is not None:
-        building.add(Stage.WIPE, which=plane)
+def _wipe(building: _Building, _effect: Wipe, answer: _Answer) -> None:
+    assert answer.plane is not None
+    building.add(Stage.WIPE, which=answer.plane)
 
 
-def _nothing(building: _Building, effect: Effect) -> None:
-    """Laid over; see :func:`_laid_over`."""
+def _vignette(building: _Building, effect: Vignetting, answer: _Answer) -> None:
+    assert answer.plane is not None
+    if effect.strength:
+        colour = hex_to_linear(effect.colour)
+        building.add(Stage.INK, [*colour, effect.strength], answer.plane)
 
 
-_LINEAR = {Exposure, WhiteBalance, Wipe}
+def _screen(building: _Building, effect: Screen, answer: _Answer) -> None:
+    assert answer.plane is not None
+    building.add(Stage.INK, [*hex_to_linear(effect.colour), 1.0], answer.plane)
+
+
+_LINEAR = {Exposure, WhiteBalance, Vignetting, Screen, Wipe}
 """Effects that are defined in linear light; all others are in codes."""
-_ADDS: dict[type[Effect], Callable[[_Building, Any], None]] = {
+_ADDS: dict[type[Effect], Callable[[_Building, Any, _Answer], None]] = {
     Exposure: _exposure,
     WhiteBalance: _balance,
     Contrast: _contrast,
@@ -398,7 +414,7 @@ _ADDS: dict[type[Effect], Callable[[_Building, Any], None]] = {
     Poster: _poster,
     Grain: _grain,
     Halftone: _halftone,
-    Vignetting: _nothing,
-    Screen: _nothing,
+    Vignetting: _vignette,
+    Screen: _screen,
     Wipe: _wipe,
 }
