@@ -158,11 +158,14 @@ def dress_view(page: Page) -> None:
     page.wait_for_timeout(1500)  # the particles of the frame, and what is drawn of them
     take(page, "dress")
     page.click("[data-theme-switch]")
-    open_bench(page, 10, "dress")
-    page.click("[data-chooses='lamp:light']")
-    page.wait_for_selector("#v-set_gobo-shape")
+    open_bench(page, 13, "dress")
+    page.click("[data-tab=finish]")
+    page.click("summary:text('Scopes')")
+    page.click("[data-chooses='vignette:drawn-in']")
+    page.wait_for_selector("#v-set_dressing-strength")
     idle(page)
-    page.wait_for_timeout(1500)
+    page.evaluate("document.getElementById('inspector').scrollTop = 0")
+    page.wait_for_timeout(3000)
     take(page, "dress-dark")
     page.click("[data-theme-switch]")
 

@@ -23,7 +23,7 @@ from vistaline.core.geometry.light import adapted, white_of
 from vistaline.core.picture.colour import encode_srgb, linearise_srgb
 from vistaline.core.picture.cubes import Cube, cube_text, packed, read_cube, unpacked
 from vistaline.core.picture.grade import NO_PLANES, grade_row
-from vistaline.core.picture.matching import match_matrix, statistics
+from vistaline.core.picture.matching import match_matrix, palette, statistics
 from vistaline.core.picture.scopes import Scope, clipped_in, differences, luma, scope_of
 from vistaline.core.render.crew import Crew
 from vistaline.core.render.fields import screen_ranks
@@ -38,6 +38,7 @@ from vistaline.core.shot.effects import (
     Effect,
     Exposure,
     Grain,
+    Ground,
     Halftone,
     LevelsOf,
     Mask,
@@ -46,6 +47,7 @@ from vistaline.core.shot.effects import (
     Over,
     Saturation,
     ScreenShape,
+    Stuff,
     Table,
     Tones,
     Vignetting,
@@ -155,6 +157,7 @@ def test_identity_settings_change_no_byte(rng: np.random.Generator) -> None:
     still = {
         "tones": {"amount": 0}, "vignette": {"strength": 0}, "grain": {"strength": 0},
         "halftone": {"amount": 0}, "screen": {"amount": 0}, "poster": {"amount": 0},
+        "ground": {"strength": 0},
         "mono": {"amount": 0}, "blur": {"size": 0}, "sharpen": {"strength": 0},
         "soft-lights": {"strength": 0}, "pixels": {"size": 1}, "split": {"size": 0},
         "ink": {"strength": 0}, "edge": {"soft": 0}, "wipe": {"amount": 0},
@@ -328,6 +331,30 @@ def test_a_match_at_half_strength_comes_nearer() -> None:
 
 
 # --- texture ----------------------------------------------------------------------------------
+
+
+def test_a_palette_finds_the_colours_a_picture_is_made_of(rng: np.random.Generator) -> None:
+    colours = np.array(
+        [[20, 30, 60], [120, 60, 40], [90, 140, 90], [220, 180, 120], [250, 245, 235]]
+    )
+    codes = np.repeat(colours, 400, axis=0) + rng.integers(-4, 5, (2000, 3))
+    found = palette(codes.astype(np.uint8).clip(0, 255), np.ones(2000))
+    order = np.argsort(colours @ [0.2126, 0.7152, 0.0722])
+    near = np.array([list(bytes.fromhex(each[1:])) for each in found])
+    assert near == pytest.approx(colours[order], abs=4)
+
+
+def test_paper_and_canvas_move_neither_black_nor_white(rng: np.random.Generator) -> None:
+    for stuff in Stuff:
+        ground = Ground(**E, stuff=stuff, strength=1)
+        shot, looks = stage(rng, ground)
+        means = []
+        for light in (0.0, 0.2140, 1.0):
+            looks["back"] = pyramid_of(flat((light,) * 3, 1, SIZE))
+            frame = codes_of(shot.evolve(layers=shot.layers[:1]), looks)[..., 0] / 255
+            means.append((frame.mean(), frame.std()))
+        assert means[0] == (0, 0) and means[2] == (1, 0)
+        assert means[1][0] == pytest.approx(0.5, abs=0.02) and means[1][1] > 0.03
 
 
 @pytest.mark.parametrize("shape", [*ScreenShape])

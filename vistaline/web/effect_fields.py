@@ -11,7 +11,7 @@ import numpy as np
 
 from vistaline.core.edits.effect_starts import EFFECT_STARTS
 from vistaline.core.prepare.tone import curve_table
-from vistaline.core.shot.effects import Curves, Effect, Mask, MaskShape, On, ScreenShape
+from vistaline.core.shot.effects import Curves, Effect, Mask, MaskShape, On, ScreenShape, Stuff
 from vistaline.core.shot.shot import Shot
 from vistaline.core.shot.softness import Blur, BlurWay, ColourSplit, SplitWay
 
@@ -57,6 +57,7 @@ EFFECT_GROUPS: Mapping[str, Sequence[tuple[str, Sequence[str]]]] = MappingProxyT
         ),
         "halftone": (("", ("amount", *_GRID, "ink", "paper", "clear")),),
         "screen": (("", ("amount", *_GRID, "cover", "colour")),),
+        "ground": (("", ("amount", "stuff", "fixed", "strength", "size")),),
         "blur": (("", ("amount", "way", "size", "angle")), ("Middle", ("x", "y"))),
         "sharpen": (("", ("amount", "strength", "size", "limit")),),
         "soft-lights": (("", ("amount", "strength", "size", "threshold")),),
@@ -72,6 +73,7 @@ EFFECT_WORDS = MappingProxyType(
     {
         "three": ("A middle tone", "A colour of its own for the middle"),
         "way": ("How", "Which way it goes"),
+        "stuff": ("What", "What the picture lies on"),
         "alone": ("Lines only", "On paper, without the picture"),
         "exact": ("Between four colours", "Tetrahedral; else between eight (trilinear)"),
         "moves": ("Moves", "Another one in each frame; else it stands"),
@@ -83,6 +85,7 @@ EFFECT_WORDS = MappingProxyType(
 EFFECT_CHOICES: Mapping[type[StrEnum], Mapping[str, str]] = MappingProxyType(
     {
         ScreenShape: {"dots": "dots", "lines": "lines", "crossed": "cross-hatching"},
+        Stuff: {"paper": "paper", "canvas": "canvas"},
         BlurWay: {
             "soft": "evenly",
             "disc": "as a lens's disc",
@@ -95,7 +98,7 @@ EFFECT_CHOICES: Mapping[type[StrEnum], Mapping[str, str]] = MappingProxyType(
 )
 SHOWS_IN_PROOF = frozenset(
     {"halftone", "screen", "blur", "sharpen", "soft-lights", "pixels", "split", "ink", "old-film"}
-    | {"edge", "wipe"}
+    | {"edge", "wipe", "ground"}
 )
 """Kinds that the viewfinder does not draw."""
 _SHAPES = (

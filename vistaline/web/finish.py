@@ -18,9 +18,14 @@ from vistaline.core.picture.cubes import MOST_TEXT, cube_text
 from vistaline.core.picture.scopes import Scope, clipped_in, scope_of, vector_targets
 from vistaline.core.picture.still import encode_png
 from vistaline.core.render.frame import Renderer, scaled
-from vistaline.core.render.measured import around_statistics, layer_alone, layer_statistics
+from vistaline.core.render.measured import (
+    around_statistics,
+    colours_of,
+    layer_alone,
+    layer_statistics,
+)
 from vistaline.core.scene.finish import LIVE_SIDE, colour_table
-from vistaline.core.shot.effects import Effect, Match, On
+from vistaline.core.shot.effects import Effect, Match, On, Tones
 from vistaline.core.stage.evaluate import evaluate
 from vistaline.core.stage.finish import effects_in
 from vistaline.core.stage.keyed import shot_at_frame
@@ -97,6 +102,23 @@ def match(shot_id: int) -> Any:
         theirs, words = layer_statistics(now, looks, at, other.id, bare=False), other.name
     values = {"thing": thing, "own": own, "theirs": theirs, "to": words}
     return edited(row, "set_match", values)
+
+
+@blueprint.post("/<int:shot_id>/palette")
+@login_required
+def tones_of_picture(shot_id: int) -> Any:
+    """Give two or three tones the colours of what they are put on."""
+    row, shot = open_shot(shot_id)
+    thing = request.form.get("thing", "")
+    effect = shot.dress(thing)
+    if not isinstance(effect, Tones):
+        raise Refused(f"{effect.name} has no tones.")
+    at = min(playhead()["at"], shot.frame.duration - 1)
+    now = shot_at_frame(shot, at)
+    layer = effect.over.of if effect.over.kind is On.LAYER else ""
+    found = colours_of(now, services().library.looks_of(now), at, layer)
+    values = {"thing": thing, "dark": found[0], "middle": found[len(found) // 2]}
+    return edited(row, "set_dressing", values | {"light": found[-1]})
 
 
 @blueprint.post("/<int:shot_id>/table")

@@ -14,6 +14,7 @@ from vistaline.core.shot.effects import (
     Effect,
     Exposure,
     Grain,
+    Ground,
     Halftone,
     HueRange,
     LevelsOf,
@@ -156,6 +157,9 @@ EFFECT_STARTS: Mapping[str, EffectStart] = MappingProxyType(
             _TEXTURE,
             OldFilm,
             "flicker weave dust scratches",
+        ),
+        "ground": _start(
+            "Paper or canvas", "Its structure under the picture", _TEXTURE, Ground, "strength size"
         ),
         "grain": _start("Grain", "Of film", _TEXTURE, Grain, "strength size", strength=0.03),
         "poster": _start("Poster", "A few steps of tone", _TEXTURE, Poster, "amount"),

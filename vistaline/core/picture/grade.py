@@ -63,6 +63,9 @@ class Stage(IntEnum):
     WIPE = 14
     """Alpha times a plane."""
 
+    SHADE = 15
+    """All colours lighter and darker by a plane: how much (1 number)."""
+
 
 class Program(NamedTuple):
     """Stages, ready to be run by kernels."""
@@ -373,6 +376,15 @@ def _halftone(red, green, blue, alpha, told, rank, soft):  # type: ignore[no-unt
 
 
 @njit(**KERNEL)
+def _shade(plane, strength, field):  # type: ignore[no-untyped-def]
+    scale, half = np.float32(1 / 65535), np.float32(0.5)
+    for x in range(plane.shape[0]):
+        more = strength * (np.float32(field[x]) * scale - half)
+        # As a soft light: neither black nor white moves.
+        plane[x] += more * plane[x] * (np.float32(1) - plane[x]) * np.float32(4)
+
+
+@njit(**KERNEL)
 def _wipe(alpha, mask):  # type: ignore[no-untyped-def]
     for x in range(alpha.shape[0]):
         alpha[x] *= np.float32(mask[x]) * np.float32(1 / 65535)
@@ -447,5 +459,8 @@ def grade_row(program, planes, x0, y, fields, kept):  # type: ignore[no-untyped-
                 fields[which, y, x0 : x0 + width],
                 fields[which + 1, y, x0 : x0 + width],
             )
+        elif stage == 15:
+            for c in range(3):
+                _shade(planes[c], told[0], fields[which, y, x0 : x0 + width])
         elif stage == 14:
             _wipe(alpha, fields[which, y, x0 : x0 + width])

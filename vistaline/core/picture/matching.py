@@ -9,12 +9,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+import cv2
 import numpy as np
 
 from vistaline.core.arrays import FloatArray
 from vistaline.core.errors import EditError
 
-__all__ = ["MOST_SPREAD", "match_matrix", "statistics"]
+__all__ = ["MOST_SPREAD", "match_matrix", "palette", "statistics"]
 
 MOST_SPREAD = 1.5
 _LEAST = 0.01
@@ -39,6 +40,26 @@ def statistics(codes: np.ndarray, weights: np.ndarray) -> tuple[float, ...]:
     mean = weights @ values / whole
     spread = np.sqrt(weights @ (values - mean) ** 2 / whole)
     return tuple(np.round([*mean, *spread], 5).tolist())
+
+
+def palette(codes: np.ndarray, weights: np.ndarray, count: int = 5) -> list[str]:
+    """Return the colours (#rrggbb) that a picture is made of, dark to light.
+
+    By k-means in CIE L*a*b* of codes (N, 3) uint8; ``weights`` (N,): how much each pixel counts.
+    """
+    chance = np.random.RandomState(3)
+    whole = float(weights.sum())
+    if whole <= 0:
+        raise EditError("There is nothing to measure. Choose something that is seen.")
+    some = codes[chance.choice(len(codes), 6000, p=weights / whole)]
+    lab = cv2.cvtColor((some[None] / 255).astype(np.float32), cv2.COLOR_RGB2LAB)[0]
+    cv2.setRNGSeed(3)
+    labels = np.zeros((len(lab), 1), np.int32)
+    rule = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 40, 0.3)
+    _, _, middles = cv2.kmeans(lab, count, labels, rule, 3, cv2.KMEANS_PP_CENTERS)
+    middles = middles[np.argsort(middles[:, 0])]
+    rgb = cv2.cvtColor(middles[None].astype(np.float32), cv2.COLOR_LAB2RGB)[0]
+    return [f"#{r:02x}{g:02x}{b:02x}" for r, g, b in np.rint(rgb.clip(0, 1) * 255).astype(int)]
 
 
 def match_matrix(

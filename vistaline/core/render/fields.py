@@ -8,6 +8,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cache, lru_cache
 
+import cv2
 import numpy as np
 from numba import njit
 
@@ -25,11 +26,13 @@ from vistaline.core.render.warp import BAND
 from vistaline.core.shot.effects import (
     Effect,
     Grain,
+    Ground,
     Halftone,
     Mask,
     MaskShape,
     Screen,
     ScreenShape,
+    Stuff,
     Vignetting,
 )
 from vistaline.core.shot.softness import Wipe
@@ -156,7 +159,7 @@ class FrameFields(Fields):
 
     def screen(self, effect: Halftone | Screen) -> int:
         """Return the number of the plane of a screen; a halftone's edges are in the next."""
-        cells = self._cells(effect)
+        cells = self._cells(effect, effect.pitch)
         ranks = screen_ranks(effect.shape)
         width, height = self.camera.frame_size
         grid = tuple(cells.ravel().tolist())
@@ -183,6 +186,21 @@ class FrameFields(Fields):
         if len(self._planes) == 2:
             self._names = [key]
         return len(self._planes) - 2
+
+    def ground(self, effect: Ground) -> int:
+        """Return the number of the plane of the structure of paper or canvas."""
+        # A tile is as wide as half the height of a frame, or of the layer it lies on.
+        cells = self._cells(effect, _LINES / 2 * effect.size)
+        width, height = self.camera.frame_size
+        tile = ground_tile(effect.stuff)
+
+        def draw() -> np.ndarray:
+            out = np.empty((height, width), np.uint16)
+            self._run(lambda y0, y1: _tiled(cells, tile, y0, out[y0:y1]), height)
+            return out
+
+        key = "ground", effect.stuff, tuple(cells.ravel().tolist())
+        return self._numbered(key, draw)
 
     def wipe(self, effect: Wipe) -> int:
         """Return the number of the plane of how much a wipe leaves: across its layer."""
@@ -292,9 +310,12 @@ class FrameFields(Fields):
 
         return self._numbered(key, draw)
 
-    def _cells(self, effect: Halftone | Screen) -> FloatArray:
-        """Return the homography (3, 3) from this raster's pixels to cells of a screen."""
-        turn = math.radians(effect.angle)
+    def _cells(self, effect: Halftone | Screen | Ground, lines: float) -> FloatArray:
+        """Return the homography (3, 3) from this raster's pixels to cells of a screen.
+
+        ``lines``: how large a cell is, of the 1080 of a frame, or of the layer it lies on.
+        """
+        turn = math.radians(getattr(effect, "angle", 0.0))
         turned = np.array(
             [
                 [math.cos(turn), math.sin(turn), 0],
@@ -304,10 +325,10 @@ class FrameFields(Fields):
         )
         cards = [each for each in self._seen.state.cards if each.layer.id == effect.fixed]
         if cards and abs(np.linalg.det(cards[0].image_from_card(self.camera))) > 1e-12:
-            pitch = cards[0].height * effect.pitch / _LINES
+            pitch = cards[0].height * lines / _LINES
             there = np.linalg.inv(cards[0].image_from_card(self.camera))
         else:
-            pitch = effect.pitch * self.scale
+            pitch = lines * self.scale
             wide, high = self.camera.frame_size
             there = np.array([[1, 0, -wide / 2], [0, -1, high / 2], [0, 0, 1.0]])
         return np.asarray(np.diag([1 / pitch, 1 / pitch, 1]) @ turned @ there)
@@ -359,6 +380,51 @@ def screen_ranks(shape: ScreenShape) -> np.ndarray:
     ranks = np.empty(order.size, np.float32)
     ranks[order] = (np.arange(order.size) + 0.5) / order.size
     return ranks.reshape(spot.shape)
+
+
+@lru_cache
+def ground_tile(stuff: Stuff) -> np.ndarray:
+    """Return the structure of paper or canvas (N, N) float32, 0..1 about 0.5, without a seam."""
+    side = 512
+    chance = np.random.RandomState(11)
+
+    def noise(sigma: tuple[float, float]) -> np.ndarray:
+        wide = np.pad(chance.standard_normal((side, side)), 64, mode="wrap")
+        found = cv2.GaussianBlur(wide, (0, 0), sigma[0], sigmaY=sigma[1])[64:-64, 64:-64]
+        return found / found.std()
+
+    if stuff is Stuff.PAPER:
+        fibres = noise((1.0, 6.0)) + noise((6.0, 1.0))
+        found = 0.5 * noise((1.1, 1.1)) + 0.45 * fibres + 0.5 * noise((9.0, 9.0))
+    else:
+        turns = np.arange(side) * 2 * np.pi * 64 / side
+        over = np.sin(turns)[:, None] * np.sin(turns)[None, :]
+        weft, warp = np.abs(np.sin(turns / 2))[:, None], np.abs(np.sin(turns / 2))[None, :]
+        found = 2.2 * np.where(over > 0, weft, warp) + 0.3 * noise((1.5, 1.5))
+        found += 0.25 * noise((30.0, 1.0)) + 0.25 * noise((1.0, 30.0))
+    found = (found - found.mean()) / found.std()
+    return np.clip(0.5 + found / 6, 0, 1).astype(np.float32)
+
+
+@njit(**KERNEL)
+def _tiled(cells, tile, y0, out):  # type: ignore[no-untyped-def]
+    """Fill rows with a tile that is repeated over cells, between four texels."""
+    side = tile.shape[0]
+    for j in range(out.shape[0]):
+        y = y0 + j + 0.5
+        for i in range(out.shape[1]):
+            x = i + 0.5
+            w = cells[2, 0] * x + cells[2, 1] * y + cells[2, 2]
+            w = w if abs(w) > 1e-12 else 1e-12
+            p = (cells[0, 0] * x + cells[0, 1] * y + cells[0, 2]) / w
+            q = (cells[1, 0] * x + cells[1, 1] * y + cells[1, 2]) / w
+            u, v = (p - np.floor(p)) * side, (q - np.floor(q)) * side
+            a, b = int(u) % side, int(v) % side
+            s, t = u - int(u), v - int(v)
+            a1, b1 = (a + 1) % side, (b + 1) % side
+            low = tile[b, a] + s * (tile[b, a1] - tile[b, a])
+            high = tile[b1, a] + s * (tile[b1, a1] - tile[b1, a])
+            out[j, i] = np.uint16((low + t * (high - low)) * 65535 + 0.5)
 
 
 @njit(inline="always")

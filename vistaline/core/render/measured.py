@@ -8,13 +8,13 @@ import cv2
 import numpy as np
 
 from vistaline.core.picture.colour import straight_codes
-from vistaline.core.picture.matching import statistics
+from vistaline.core.picture.matching import palette, statistics
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.shot.effects import Effect
 from vistaline.core.shot.shot import Shot
 
-__all__ = ["around_statistics", "layer_alone", "layer_statistics"]
+__all__ = ["around_statistics", "colours_of", "layer_alone", "layer_statistics"]
 
 _WIDE = 480
 """Pixels across a frame that is measured: more tell nothing new."""
@@ -36,16 +36,27 @@ def layer_statistics(
     ``bare``: without effects, lamps and air, as its picture is.
     """
     alone = layer_alone(shot, layer_id)
-    alone = alone.evolve(lamps=(), dressing=() if bare else _effects(shot), rows=_kept(shot, bare))
+    alone = alone.evolve(
+        solo="", lamps=(), dressing=() if bare else _effects(shot), rows=_kept(shot, bare)
+    )
     codes, alpha = _seen(alone, looks, frame)
     return statistics(codes.reshape(-1, 3), alpha.ravel())
+
+
+def colours_of(shot: Shot, looks: Mapping[str, Pyramid], frame: int, layer_id: str) -> list[str]:
+    """Return the palette of a frame without effects, or of one layer of it; dark to light."""
+    bare = shot.evolve(lamps=(), dressing=(), solo="", rows=_kept(shot, True))
+    codes, alpha = _seen(layer_alone(bare, layer_id) if layer_id else bare, looks, frame)
+    return palette(codes.reshape(-1, 3), alpha.ravel())
 
 
 def around_statistics(
     shot: Shot, looks: Mapping[str, Pyramid], frame: int, layer_id: str
 ) -> tuple[float, ...]:
     """Return the statistics (6,) of what a frame shows round a layer, without that layer."""
-    bare = layer_alone(shot, layer_id).evolve(lamps=(), dressing=(), rows=_kept(shot, True))
+    bare = layer_alone(shot, layer_id).evolve(
+        solo="", lamps=(), dressing=(), rows=_kept(shot, True)
+    )
     _, cover = _seen(bare, looks, frame)
     rest = shot.evolve(
         layers=tuple(x.evolve(hidden=x.hidden or x.id == layer_id) for x in shot.layers)

@@ -18,6 +18,7 @@ from vistaline.core.shot.effects import (
     Effect,
     Exposure,
     Grain,
+    Ground,
     Halftone,
     HueRange,
     LevelsOf,
@@ -77,6 +78,7 @@ AnyEffect = (
     | Vignetting
     | Grain
     | Halftone
+    | Ground
     | Screen
     | Blur
     | Sharpen
@@ -111,6 +113,7 @@ EFFECTS: Mapping[str, type[Effect]] = MappingProxyType(
         "grain": Grain,
         "halftone": Halftone,
         "screen": Screen,
+        "ground": Ground,
         "blur": Blur,
         "sharpen": Sharpen,
         "soft-lights": SoftLights,

@@ -24,6 +24,7 @@ __all__ = [
     "Effect",
     "Exposure",
     "Grain",
+    "Ground",
     "Halftone",
     "HueRange",
     "LevelsOf",
@@ -36,6 +37,7 @@ __all__ = [
     "Saturation",
     "Screen",
     "ScreenShape",
+    "Stuff",
     "Table",
     "ThreeWays",
     "Tones",
@@ -410,6 +412,28 @@ class Halftone(_OnGrid):
     ink: Annotated[HexColour, Keyed("Ink", **TINT)] = "#1b2430"
     paper: Annotated[HexColour, Keyed("Paper", **TINT)] = "#f3ead8"
     clear: bool = Field(False, description="Whether the paper is transparent.")
+
+
+class Stuff(StrEnum):
+    """What a picture is printed on."""
+
+    PAPER = "paper"
+    CANVAS = "canvas"
+
+
+class Ground(Effect):
+    """The paper or canvas under a picture, in coded values: lighter and darker by its structure."""
+
+    kind: Literal["ground"] = "ground"
+    stuff: Stuff = Stuff.PAPER
+    strength: Annotated[Share, Keyed("Strength", **SHARE)] = 0.35
+    size: Annotated[
+        Annotated[float, Field(ge=0.25, le=8, allow_inf_nan=False)],
+        Keyed("Size", low=0.25, high=8.0, **PERCENT),
+    ] = 1.0
+    fixed: str = Field(
+        "", max_length=80, description="The id of the layer it lies on; empty: the frame."
+    )
 
 
 class Screen(_OnGrid):

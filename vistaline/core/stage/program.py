@@ -28,6 +28,7 @@ from vistaline.core.shot.effects import (
     Effect,
     Exposure,
     Grain,
+    Ground,
     Halftone,
     HueRange,
     LevelsOf,
@@ -67,6 +68,10 @@ class Fields:
 
     def screen(self, effect: Halftone | Screen) -> int | None:
         """Return the number of the plane of a screen, which another follows for a halftone."""
+        return None
+
+    def ground(self, effect: Ground) -> int | None:
+        """Return the number of the plane of the structure of paper or canvas."""
         return None
 
     def wipe(self, effect: Wipe) -> int | None:
@@ -163,9 +168,11 @@ def compiled(effects: Sequence[Effect], fields: Fields | None = None) -> Program
             plane = fields.screen(effect)
         elif isinstance(effect, Wipe):
             plane = fields.wipe(effect)
+        elif isinstance(effect, Ground):
+            plane = fields.ground(effect)
         elif isinstance(effect, Grain):
             grain = fields.grain(effect)
-        if plane is None and isinstance(effect, Vignetting | Halftone | Screen | Wipe):
+        if plane is None and isinstance(effect, _PLACED):
             continue
         if isinstance(effect, Grain) and (grain is None or effect.strength == 0):
             continue
@@ -391,11 +398,19 @@ def _vignette(building: _Building, effect: Vignetting, answer: _Answer) -> None:
         building.add(Stage.INK, [*colour, effect.strength], answer.plane)
 
 
+def _ground(building: _Building, effect: Ground, answer: _Answer) -> None:
+    assert answer.plane is not None
+    if effect.strength:
+        building.add(Stage.SHADE, [effect.strength], answer.plane)
+
+
 def _screen(building: _Building, effect: Screen, answer: _Answer) -> None:
     assert answer.plane is not None
     building.add(Stage.INK, [*hex_to_linear(effect.colour), 1.0], answer.plane)
 
 
+_PLACED = Vignetting | Halftone | Screen | Wipe | Ground
+"""Effects that lie somewhere, so that they are nothing without a plane."""
 _LINEAR = {Exposure, WhiteBalance, Vignetting, Screen, Wipe}
 """Effects that are defined in linear light; all others are in codes."""
 _ADDS: dict[type[Effect], Callable[[_Building, Any, _Answer], None]] = {
@@ -416,5 +431,6 @@ _ADDS: dict[type[Effect], Callable[[_Building, Any, _Answer], None]] = {
     Halftone: _halftone,
     Vignetting: _vignette,
     Screen: _screen,
+    Ground: _ground,
     Wipe: _wipe,
 }
