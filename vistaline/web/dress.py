@@ -162,7 +162,7 @@ def _effects_listed(shot: Shot) -> list[dict[str, Any]]:
             "of": row_name(each),
             "name": each.name,
             "on": each.on,
-            "what": words.get(over_word(each), "nothing: it is gone").removeprefix("the whole "),
+            "what": words.get(over_word(each), "nothing: it is gone").removeprefix("whole "),
             "verb": "set_dressing",
             "only": {"thing": row_name(each)},
         }

@@ -126,7 +126,7 @@ def over_choices(shot: Shot) -> list[tuple[str, str]]:
     """Return all that an effect may be put on: value and words."""
     groups = dict.fromkeys(each.group for each in shot.layers if each.group)
     return [
-        ("frame", "the whole frame"),
+        ("frame", "whole frame"),
         ("depth", "all from a distance on"),
         *((f"group:{name}", f"group {name}") for name in groups),
         *((f"layer:{each.id}", each.name) for each in reversed(shot.layers)),
