@@ -94,6 +94,30 @@ def test_curves_are_drawn_and_values_that_do_not_fit_refused(page: Page) -> None
     expect(page.locator("text=black must lie below white")).to_be_visible()
 
 
+def test_points_are_picked_in_the_viewfinder(page: Page) -> None:
+    finishing(page)
+    box = page.locator("[data-part=gate]").bounding_box()
+    assert box
+    at = box["x"] + 0.3 * box["width"], box["y"] + 0.3 * box["height"]
+    add(page, "White balance")
+    page.click("[data-point=neutral]")
+    with change(page):
+        page.mouse.click(*at)
+    # An evening's sky is not as white as daylight.
+    assert page.locator("#v-set_dressing-kelvin").input_value() != "6504"
+    add(page, "Vignette")
+    page.click("[data-point=point_effect]")
+    with change(page):
+        page.mouse.click(*at)
+    page.click("details[data-unfolds=Middle] > summary")
+    assert float(page.locator("#v-set_dressing-x").input_value()) < -10
+    add(page, "Two tones")
+    with change(page):
+        page.click("text=From the picture's colours")
+    assert page.locator("#v-set_dressing-dark").input_value() != "#1f2f3d"
+    looks_as_rendered(page, 40)
+
+
 def test_tables_come_in_and_go_out(page: Page, tmp_path: Path) -> None:
     finishing(page)
     table = np.linspace(0, 1, 9)[:, None] ** np.array([0.8, 1.0, 1.3])

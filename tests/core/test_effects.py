@@ -19,7 +19,7 @@ from tests.core.test_mounts import do
 from tests.core.test_render import flat
 from vistaline.core.edits.kept_looks import look_of
 from vistaline.core.errors import CoreError, ShotError
-from vistaline.core.geometry.light import adapted, white_of
+from vistaline.core.geometry.light import adapted, neutral_of, white_of
 from vistaline.core.picture.colour import encode_srgb, linearise_srgb
 from vistaline.core.picture.cubes import Cube, cube_text, packed, read_cube, unpacked
 from vistaline.core.picture.grade import NO_PLANES, grade_row
@@ -51,6 +51,7 @@ from vistaline.core.shot.effects import (
     Table,
     Tones,
     Vignetting,
+    WhiteBalance,
 )
 from vistaline.core.shot.shot import Shot
 from vistaline.core.shot.softness import Blur, BlurWay, Sharpen, Wipe
@@ -123,6 +124,16 @@ def test_a_white_point_is_adapted_as_colour_science_does() -> None:
         rgb = np.linalg.inv(to_xyz) @ expected @ to_xyz
         assert adapted(kelvin) == pytest.approx(rgb, abs=2e-3)
     assert adapted(6504) == pytest.approx(np.eye(3), abs=1e-9)
+
+
+def test_what_is_picked_as_neutral_becomes_grey(rng: np.random.Generator) -> None:
+    for kelvin, tint in ((3000.0, 0.3), (4500.0, -0.5), (9000.0, 0.0)):
+        lit = np.linalg.inv(adapted(kelvin)) @ np.full(3, 0.3)
+        lit *= [2 ** (-tint / 4), 2 ** (tint / 4), 2 ** (-tint / 4)]
+        found = neutral_of(lit)
+        code = encode_srgb(lit.clip(0, 1))[None]
+        grey = graded([WhiteBalance(**E, kelvin=found[0], tint=found[1])], code)[0]
+        assert np.ptp(grey) < 0.004
 
 
 def test_curves_levels_and_contrast_are_their_functions() -> None:

@@ -11,6 +11,7 @@ function scene() {
   return unpack({
     frames: [{}, {}],
     layers: [layer, still],
+    tables: { warm: Buffer.from([1, 2, 255]).toString("base64") },
     plan: { above: { bars: { still: [[1, 2], [3, 4]] }, mounts: { boat: [7, 8] } } },
     tracks: {
       reeds: {
@@ -28,6 +29,7 @@ function scene() {
 test("a keyed layer is told frame by frame, as core packs it: twelve numbers, in columns", () => {
   const data = scene();
   const [first, second] = data.frames;
+  assert.deepEqual([...second.tables.warm], [1, 2, 255]);
   assert.deepEqual(matrixOf(second, "reeds").slice(0, 4), [100, 101, 102, 0]);
   assert.deepEqual(matrixOf(second, "reeds").slice(12), [109, 110, 111, 1]);
   assert.deepEqual([opacityOf(first, "reeds"), opacityOf(second, "reeds")], [1, 0.5]);

@@ -143,6 +143,7 @@ def clip(shot_id: int, verb: str) -> Any:
     return {
         "at": frames,
         "frames": described["frames"],
+        "tables": described["tables"],
         "tracks": described["tracks"],
         "seconds": float(changed.frame.seconds),
     }

@@ -13,6 +13,7 @@ from flask_login import login_required
 from vistaline.actions import projects
 from vistaline.actions.errors import Refused
 from vistaline.actions.kept_looks import effects_of, forget_look, keep_look
+from vistaline.core.geometry.light import neutral_of
 from vistaline.core.picture.colour import straight_codes
 from vistaline.core.picture.cubes import MOST_TEXT, cube_text
 from vistaline.core.picture.scopes import Scope, clipped_in, scope_of, vector_targets
@@ -20,12 +21,14 @@ from vistaline.core.picture.still import encode_png
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.render.measured import (
     around_statistics,
+    colour_at,
     colours_of,
     layer_alone,
     layer_statistics,
 )
 from vistaline.core.scene.finish import LIVE_SIDE, colour_table
-from vistaline.core.shot.effects import Effect, Match, On, Tones
+from vistaline.core.shot.dressing import row_name
+from vistaline.core.shot.effects import Effect, Match, On, Tones, WhiteBalance
 from vistaline.core.stage.evaluate import evaluate
 from vistaline.core.stage.finish import effects_in
 from vistaline.core.stage.keyed import shot_at_frame
@@ -102,6 +105,31 @@ def match(shot_id: int) -> Any:
         theirs, words = layer_statistics(now, looks, at, other.id, bare=False), other.name
     values = {"thing": thing, "own": own, "theirs": theirs, "to": words}
     return edited(row, "set_match", values)
+
+
+@blueprint.post("/<int:shot_id>/neutral")
+@login_required
+def neutral(shot_id: int) -> Any:
+    """Set a white balance so that what is seen at a pixel becomes grey."""
+    row, shot = open_shot(shot_id)
+    thing = request.form.get("thing", "")
+    effect = shot.dress(thing)
+    if not isinstance(effect, WhiteBalance):
+        raise Refused(f"{effect.name} is no white balance.")
+    at = min(max(request.form.get("frame", 0, type=int), 0), shot.frame.duration - 1)
+    # Without it, and all that comes after it.
+    before = shot.dressing[: [row_name(each) for each in shot.dressing].index(thing)]
+    kept = {row_name(each) for each in before}
+    gone = {row_name(each) for each in shot.dressing} - kept
+    bare = shot.evolve(
+        dressing=before,
+        solo="" if shot.solo in gone else shot.solo,
+        rows=tuple(each for each in shot.rows if each.of not in gone),
+    )
+    x, y = (request.form.get(name, 0.0, type=float) for name in ("x", "y"))
+    kelvin, tint = neutral_of(colour_at(bare, services().library.looks_of(bare), at, x, y))
+    values = {"thing": thing, "kelvin": round(kelvin), "tint": round(tint * 100, 1)}
+    return edited(row, "set_dressing", values)
 
 
 @blueprint.post("/<int:shot_id>/palette")

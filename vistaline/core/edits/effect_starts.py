@@ -43,7 +43,7 @@ from vistaline.core.shot.softness import (
     Wipe,
 )
 
-__all__ = ["EFFECT_STARTS", "EffectStart", "Sort"]
+__all__ = ["EFFECT_STARTS"]
 
 
 class Sort(StrEnum):

@@ -30,7 +30,7 @@ from vistaline.core.stage.camera import CameraState, camera_states
 from vistaline.core.stage.cards import card_of
 from vistaline.core.verbs import FROM_JSON
 
-__all__: list[str] = []
+__all__ = ["effect_called", "over_of"]
 
 verb = REGISTRY.verb
 Six = Annotated[tuple[float, float, float, float, float, float], FROM_JSON]
@@ -228,11 +228,21 @@ def _on_what(shot: Shot, mask: Mask, camera: CameraState, points: FloatArray) ->
 
 @verb("put where it is seen")
 def point_effect(
-    shot: Shot, *, thing: str, frame: int, x: float, y: float, layer: str = ""
+    shot: Shot,
+    *,
+    thing: str,
+    frame: int,
+    x: float,
+    y: float,
+    layer: str = "",
+    alone: bool = False,
 ) -> Shot:
-    """Put the middle of a vignette, or of an effect's mask, where a frame pixel is."""
+    """Put the middle of a vignette, or of an effect's mask, where a frame pixel is.
+
+    Whatever ``layer`` is seen there; ``alone`` as in :func:`focusing.focus_on_point`.
+    """
     found = effect_called(shot, thing)
-    camera = camera_states(shot, [frame])[0]
+    camera = camera_states(shot.evolve(cuts=()) if alone else shot, [frame])[0]
     if isinstance(found, Vignetting):
         across, up = _on_what(shot, Mask(), camera, np.array([[x, y]]))[0].round(5).tolist()
         return with_dress(shot, found.evolve(x=across, y=up))

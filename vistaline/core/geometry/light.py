@@ -12,7 +12,7 @@ import numpy as np
 
 from vistaline.core.arrays import FloatArray
 
-__all__ = ["COOLEST", "HOTTEST", "adapted", "cone_slope", "glowing"]
+__all__ = ["COOLEST", "HOTTEST", "adapted", "cone_slope", "glowing", "neutral_of", "white_of"]
 
 COOLEST, HOTTEST = 1667.0, 25000.0
 """Kelvin between which the colour of a black body is known here."""
@@ -76,6 +76,29 @@ def adapted(kelvin: float, to: float = 6504.0) -> FloatArray:
     before, after = (_BRADFORD @ white_of(each) for each in (kelvin, to))
     xyz = np.linalg.inv(_BRADFORD) @ np.diag(after / before) @ _BRADFORD
     return np.asarray(_LINEAR_FROM_XYZ @ xyz @ np.linalg.inv(_LINEAR_FROM_XYZ))
+
+
+def neutral_of(linear: FloatArray) -> tuple[float, float]:
+    """Return kelvin, and how much from green to magenta (-1..1), by which a colour becomes grey.
+
+    ``linear`` (3,): its linear sRGB. The light is the one on the black body's locus that makes red
+    and blue equal; what green is off then, is the tint.
+    """
+    colour = np.maximum(linear, 1e-6)
+
+    def off(kelvin: float) -> float:
+        red, _, blue = np.maximum(adapted(kelvin) @ colour, 1e-6)
+        return float(math.log(red / blue))
+
+    low, high = COOLEST, HOTTEST
+    for _ in range(60):
+        middle = math.sqrt(low * high)
+        # By a warmer light than it is, more red is taken away.
+        low, high = (middle, high) if off(middle) < 0 else (low, middle)
+    kelvin = math.sqrt(low * high)
+    red, green, blue = np.maximum(adapted(kelvin) @ colour, 1e-6)
+    tint = 2 * math.log2(float(green) / math.sqrt(float(red) * float(blue)))
+    return kelvin, min(max(tint, -1.0), 1.0)
 
 
 def cone_slope(angle: float, softness: float) -> tuple[float, float]:

@@ -17,7 +17,17 @@ from numpy.polynomial import Chebyshev, Polynomial
 
 from vistaline.core.picture.colour import linearise_srgb, srgb_polynomial
 
-__all__ = ["LUMA", "NO_PLANES", "NO_PROGRAM", "TABLE", "TILE_SIDE", "Program", "Stage", "grade_row"]
+__all__ = [
+    "KERNEL",
+    "LUMA",
+    "NO_PLANES",
+    "NO_PROGRAM",
+    "TABLE",
+    "TILE_SIDE",
+    "Program",
+    "Stage",
+    "grade_row",
+]
 
 KERNEL: dict[str, Any] = {"nogil": True, "fastmath": True, "cache": True}
 TABLE = 2048

@@ -15,7 +15,7 @@ import numpy as np
 from vistaline.core.arrays import FloatArray
 from vistaline.core.errors import EditError
 
-__all__ = ["MOST_SPREAD", "match_matrix", "palette", "statistics"]
+__all__ = ["match_matrix", "palette", "statistics"]
 
 MOST_SPREAD = 1.5
 _LEAST = 0.01

@@ -12,7 +12,7 @@ import numpy as np
 
 from vistaline.core.arrays import FloatArray
 
-__all__ = ["Clipped", "Scope", "clipped_in", "differences", "luma", "scope_of", "vector_targets"]
+__all__ = ["Scope", "clipped_in", "differences", "luma", "scope_of", "vector_targets"]
 
 _LEVELS = 256
 _COLUMNS = 320

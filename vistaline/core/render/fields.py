@@ -43,7 +43,7 @@ from vistaline.core.stage.masks import box_of, vignette_box, whole_frame
 from vistaline.core.stage.program import Fields
 from vistaline.core.stage.surfaces import surface_of
 
-__all__ = ["FrameFields", "Seen", "screen_ranks", "seen_in"]
+__all__ = ["FrameFields", "screen_ranks", "seen_in"]
 
 _ELLIPSE, _GRADIENT, _OUTLINE, _STRIP = 0, 1, 2, 3
 _SHAPES = {

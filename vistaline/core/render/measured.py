@@ -7,6 +7,7 @@ from collections.abc import Mapping
 import cv2
 import numpy as np
 
+from vistaline.core.errors import EditError
 from vistaline.core.picture.colour import straight_codes
 from vistaline.core.picture.matching import palette, statistics
 from vistaline.core.picture.pyramid import Pyramid
@@ -14,7 +15,7 @@ from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.shot.effects import Effect
 from vistaline.core.shot.shot import Shot
 
-__all__ = ["around_statistics", "colours_of", "layer_alone", "layer_statistics"]
+__all__ = ["around_statistics", "colour_at", "colours_of", "layer_alone", "layer_statistics"]
 
 _WIDE = 480
 """Pixels across a frame that is measured: more tell nothing new."""
@@ -41,6 +42,19 @@ def layer_statistics(
     )
     codes, alpha = _seen(alone, looks, frame)
     return statistics(codes.reshape(-1, 3), alpha.ravel())
+
+
+def colour_at(
+    shot: Shot, looks: Mapping[str, Pyramid], frame: int, x: float, y: float
+) -> np.ndarray:
+    """Return the linear colour (3,) 0..1 round a frame pixel: a mean of some square."""
+    small = scaled(shot, _WIDE / shot.frame.width)
+    pixels = Renderer(small, looks).linear(frame)[..., :3] / 65535
+    column, row = (round(each * _WIDE / shot.frame.width) for each in (x, y))
+    near = pixels[max(row - 2, 0) : row + 3, max(column - 2, 0) : column + 3].reshape(-1, 3)
+    if not len(near):
+        raise EditError("That is outside of the frame. Click in the picture.")
+    return np.asarray(near.mean(axis=0))
 
 
 def colours_of(shot: Shot, looks: Mapping[str, Pyramid], frame: int, layer_id: str) -> list[str]:

@@ -26,7 +26,7 @@ from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState
 from vistaline.core.stage.surfaces import surface_of
 
-__all__ = ["Redrawn", "place_in", "redrawn"]
+__all__ = ["place_in", "redrawn"]
 
 
 class Redrawn:

@@ -32,7 +32,7 @@ from vistaline.core.shot.softness import (
     SplitWay,
 )
 
-__all__ = ["Place", "reach_of", "spread"]
+__all__ = ["Place", "reach_of", "soft", "spread"]
 
 _BAND = 120
 _BORDER = cv2.BORDER_REPLICATE

@@ -44,7 +44,7 @@ from vistaline.core.shot.effects import (
 )
 from vistaline.core.shot.softness import Wipe
 
-__all__ = ["Fields", "compiled", "hue_rotation", "saturation"]
+__all__ = ["Fields", "compiled", "grain_tile", "hue_rotation", "saturation"]
 
 _RAMP = np.linspace(0, 1, TABLE + 1)
 _IDENTITY = np.hstack([np.eye(3), np.zeros((3, 1))])

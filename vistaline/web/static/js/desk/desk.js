@@ -139,8 +139,10 @@ export class Desk {
     this.typed.clear();
     if (!this.meant) return;
     this.turns += 1;
-    this.unfolded.clear();
     const inspector = document.getElementById("inspector");
+    // What is about the shot, and not about what was chosen, stays open.
+    const staying = [...inspector.querySelectorAll("details[data-stays]")].map(partName);
+    this.unfolded = new Set(staying.filter((name) => this.unfolded.has(name)));
     inspector.inert = true;
     inspector.dataset.turns = "";
   }
@@ -310,12 +312,13 @@ export class Desk {
   }
 
   /** An edit that wants a point of the picture: the next click gives it; asked again, none does. */
-  #point({ point: verb, pointLayer: layer, pointPick: picks, pointWith: field }) {
+  #point({ point: verb, pointLayer: layer, pointPick: picks, pointWith: field, pointTo: address }) {
     const { viewfinder, scene } = this;
     if (this.pointing === verb) return viewfinder.ask(null);
     const unsay = hint("Click that point in the viewfinder. Escape gives up.");
     const taken = async ({ x, y }) => {
       const also = /** @type {HTMLInputElement | null} */ (field && document.getElementById(field));
+      if (address) return scene.send(address, { frame: scene.frame, x, y, [also.name]: also.value });
       const values = { layer: picks ? ((await scene.pick(x, y, true)) ?? "") : layer, frame: scene.frame, x, y };
       if (picks) Object.assign(values, { alone: scene.as === "camera" }, also ? { [also.name]: also.value } : {});
       scene.edit(verb, values);

@@ -243,8 +243,13 @@ export class Scene extends EventTarget {
   }
 
   /** Put what was copied last on this shot's stage. */
-  async paste() {
-    const answer = await queue.post(`${this.address}/paste`, {}).catch(() => null);
+  paste() {
+    return this.send(`${this.address}/paste`, {});
+  }
+
+  /** Ask for a change that is more than an edit: what it needs the server measures first. */
+  async send(address, values) {
+    const answer = await queue.post(address, { playhead: this.frame, ...values }).catch(() => null);
     const body = answer ? await answer.json().catch(() => ({})) : {};
     if (!answer?.ok) return refuse(body);
     clearNotice();
