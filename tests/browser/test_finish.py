@@ -115,7 +115,6 @@ def test_points_are_picked_in_the_viewfinder(page: Page) -> None:
     with change(page):
         page.click("text=From the picture's colours")
     assert page.locator("#v-set_dressing-dark").input_value() != "#1f2f3d"
-    looks_as_rendered(page, 40)
 
 
 def test_tables_come_in_and_go_out(page: Page, tmp_path: Path) -> None:
@@ -151,7 +150,6 @@ def test_scopes_measure_and_a_match_and_a_look_are_put_on_layers(page: Page) -> 
     with change(page):
         page.select_option("#v-match", "around")
     expect(page.locator("#v-match")).to_contain_text("what is round it")
-    looks_as_rendered(page, 40)
     page.click("details[data-unfolds=Keep] > summary")
     page.fill("[name=name][placeholder='its name']", "Evening")
     page.click("button:text-is('Keep')")
