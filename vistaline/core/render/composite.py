@@ -122,8 +122,11 @@ def _finish(cards, planes, ground, y, kept):  # type: ignore[no-untyped-def]
         plane, under = planes[c], ground[c]
         for x in range(plane.shape[0]):
             plane[x] = (plane[x] + through[x] * under) * small
+    covered = np.empty(through.shape[0], np.float32)
     for x in range(through.shape[0]):
-        through[x] = one - through[x]
+        covered[x] = one - through[x]
+        # Over the ground all is there; what an effect takes away of it shows the ground.
+        through[x] = one if over else covered[x]
     if not over:
         for c in range(3):
             plane = planes[c]
@@ -133,10 +136,10 @@ def _finish(cards, planes, ground, y, kept):  # type: ignore[no-untyped-def]
     for c in range(3):
         plane = planes[c]
         for x in range(plane.shape[0]):
-            value = min(max(plane[x], np.float32(0)), one) * full
-            plane[x] = value if over else value * through[x]
+            value = min(max(plane[x], np.float32(0)), one) * full * through[x]
+            plane[x] = value + (one - through[x]) * ground[c]
     for x in range(through.shape[0]):
-        through[x] = one - through[x]
+        through[x] = one - (through[x] * covered[x] if over else through[x])
 
 
 @njit(**KERNEL)
