@@ -11,6 +11,7 @@ from bench import scene
 from bench.figures import Figure, interleaved
 from vistaline.core.render.frame import Renderer
 from vistaline.core.shot.effects import (
+    Colourfulness,
     Contrast,
     Curves,
     Effect,
@@ -22,7 +23,6 @@ from vistaline.core.shot.effects import (
     Mask,
     On,
     Over,
-    Saturation,
     Table,
     ThreeWays,
     Tones,
@@ -54,7 +54,7 @@ _COLOURS = (
     _named(Contrast, contrast=1.1),
     _named(LevelsOf, middle=1.1),
     _named(Curves, red=((0.0, 0.05), (1.0, 0.95)), lightness=((0.0, 0.0), (0.4, 0.45), (1.0, 1.0))),
-    _named(Saturation, saturation=1.1, vividness=0.2, hue=3),
+    _named(Colourfulness, saturation=1.1, vividness=0.2, turned=3),
     _named(ThreeWays, lift=0.03),
     _named(HueRange, saturation=1.2),
     _named(Tones, amount=0.4),

@@ -33,6 +33,7 @@ from vistaline.core.scene.finish import colour_table
 from vistaline.core.shot.document import dump_shot, parse_shot
 from vistaline.core.shot.dressing import EFFECTS, Dressing
 from vistaline.core.shot.effects import (
+    Colourfulness,
     Contrast,
     Curves,
     Effect,
@@ -45,7 +46,6 @@ from vistaline.core.shot.effects import (
     MaskShape,
     On,
     Over,
-    Saturation,
     ScreenShape,
     Stuff,
     Table,
@@ -110,7 +110,7 @@ def test_matrices_are_those_of_filter_effects() -> None:
     turned = [[0.0, 0.0, 1.0], [0.356, 0.855, -0.211], [-0.574, 1.43, 0.144]]
     assert hue_rotation(90) == pytest.approx(np.array(turned), abs=1e-12)
     code = np.array([[0.6, 0.4, 0.3]])
-    found = graded([Saturation(**E, saturation=0.5, hue=90)], code)
+    found = graded([Colourfulness(**E, saturation=0.5, turned=90)], code)
     assert found == pytest.approx(code @ (hue_rotation(90) @ saturation(0.5)).T, abs=4e-4)
 
 
@@ -188,7 +188,7 @@ def test_identity_settings_change_no_byte(rng: np.random.Generator) -> None:
 
 def test_order_counts_and_amount_and_what_it_is_on(rng: np.random.Generator) -> None:
     tones = Tones(id="a", name="a", dark="#102030", light="#ffddaa")
-    sat = Saturation(id="b", name="b", saturation=0)
+    sat = Colourfulness(id="b", name="b", saturation=0)
     shot, looks = stage(rng, tones, sat)
     grey = codes_of(shot, looks)
     assert np.ptp(grey.astype(int), axis=-1).max() <= 1
@@ -451,17 +451,17 @@ def test_masks_are_their_shapes(rng: np.random.Generator) -> None:
 
 
 def test_masks_of_layers_and_depths_and_drawn_ones(rng: np.random.Generator) -> None:
-    grey = Saturation(**E, saturation=0)
+    grey = Colourfulness(**E, saturation=0)
     shot, looks = stage(rng, grey)
     plain = codes_of(shot.evolve(dressing=()), looks)
-    cut = do(shot, "set_mask", thing="saturation:e", shape="layer", of="card", outside=True)
+    cut = do(shot, "set_mask", thing="colourfulness:e", shape="layer", of="card", outside=True)
     same = (codes_of(cut, looks) == plain).all(axis=-1)
     assert same[90, 160] and not same[5, 5]
-    deep = do(shot, "set_mask", thing="saturation:e", shape="depth")
-    deep = do(deep, "set_dressing", thing="saturation:e", mask_near=3, mask_far=6)
+    deep = do(shot, "set_mask", thing="colourfulness:e", shape="depth")
+    deep = do(deep, "set_dressing", thing="colourfulness:e", mask_near=3, mask_far=6)
     assert not (codes_of(deep, looks) == plain).all(axis=-1)[5, 5]
     drawn = do(
-        shot, "outline_mask", thing="saturation:e", frame=0, points="[[10,10],[90,10],[90,90]]"
+        shot, "outline_mask", thing="colourfulness:e", frame=0, points="[[10,10],[90,10],[90,90]]"
     )
     mask = drawn.dressing[0].mask  # type: ignore[union-attr]
     assert mask and mask.shape is MaskShape.OUTLINE
@@ -470,9 +470,9 @@ def test_masks_of_layers_and_depths_and_drawn_ones(rng: np.random.Generator) -> 
     assert pixels == pytest.approx(np.array([[10, 10], [90, 10], [90, 90]]), abs=0.1)
     changed = (codes_of(drawn, looks) != plain).any(axis=-1)
     assert changed[30, 80] and not changed[150, 200]
-    stays = do(drawn, "set_mask", thing="saturation:e", fixed="card")
+    stays = do(drawn, "set_mask", thing="colourfulness:e", fixed="card")
     again = do(
-        stays, "outline_mask", thing="saturation:e", frame=0,
+        stays, "outline_mask", thing="colourfulness:e", frame=0,
         points="[[150,80],[170,80],[160,100]]",
     )  # fmt: skip
     inside = (codes_of(again, looks) != plain).any(axis=-1)
@@ -482,7 +482,7 @@ def test_masks_of_layers_and_depths_and_drawn_ones(rng: np.random.Generator) -> 
     assert not left.on and left.mask.of == "" and left.mask.outside  # type: ignore[union-attr]
     for points, says in (("[[1,1]]", "3 to 64"),):
         with pytest.raises(CoreError, match=says):
-            do(shot, "outline_mask", thing="saturation:e", frame=0, points=points)
+            do(shot, "outline_mask", thing="colourfulness:e", frame=0, points=points)
 
 
 # --- softness ---------------------------------------------------------------------------------

@@ -110,7 +110,7 @@ _DRESSED: dict[str, dict[str, object]] = {kind: {} for kind in DRESSINGS} | {
     # Effects on layers and on the frame, with every sort of mask.
     "exposure": {"stops": 1, "over": {"kind": "layer", "of": "a"}, "mask": {}},
     "contrast": {"contrast": 1.1, "mask": {"shape": "layer", "of": "a"}},
-    "saturation": {"saturation": 0.5, "mask": {"shape": "depth"}},
+    "colourfulness": {"saturation": 0.5, "mask": {"shape": "depth"}},
     "blur": {"over": {"kind": "layer", "of": "b"}, "amount": 0.5},
     "wipe": {"over": {"kind": "layer", "of": "b"}},
     "table": {"table": "cube 2 eNpjYACB//8Z4PT//wgehA9hQQAAopsX6Q==", "exact": False},

@@ -36,7 +36,7 @@ EFFECT_GROUPS: Mapping[str, Sequence[tuple[str, Sequence[str]]]] = MappingProxyT
         "contrast": (("", ("amount", "contrast", "pivot")),),
         "levels": (("", ("amount", "black", "white", "middle", "out_black", "out_white")),),
         "curves": (("", ("amount",)),),
-        "saturation": (("", ("amount", "saturation", "vividness", "hue")),),
+        "colourfulness": (("", ("amount", "saturation", "vividness", "turned")),),
         "three-ways": (
             ("", ("amount", "lift", "lift_colour", "gamma", "gamma_colour", "gain", "gain_colour")),
         ),

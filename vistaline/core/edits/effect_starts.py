@@ -9,6 +9,7 @@ from types import MappingProxyType
 
 from vistaline.core.shot.effects import (
     BlackAndWhite,
+    Colourfulness,
     Contrast,
     Curves,
     Effect,
@@ -22,7 +23,6 @@ from vistaline.core.shot.effects import (
     MaskShape,
     Match,
     Poster,
-    Saturation,
     Screen,
     ScreenShape,
     Table,
@@ -89,12 +89,12 @@ EFFECT_STARTS: Mapping[str, EffectStart] = MappingProxyType(
         "curves": _start(
             "Curves", "Of all, of one colour, of lightness", _COLOUR, Curves, "amount"
         ),
-        "saturation": _start(
-            "Saturation",
+        "colourfulness": _start(
+            "Colourfulness",
             "More or less colour, vividness, hue",
             _COLOUR,
-            Saturation,
-            "saturation vividness hue",
+            Colourfulness,
+            "saturation vividness turned",
         ),
         "three-ways": _start(
             "Dark, middle, light",

@@ -2,7 +2,7 @@
 
 Statistics are of coded Y', Cb and Cr (Rec. ITU-R BT.709-6), so that what is applied is one matrix.
 Only part of the way is gone, and spreads change by half at most: all of it turns grey cats blue
-(measured on known regrades; see ``docs/algorithms.md``).
+(measured on known regrades of photographs; ``tests/core/test_effects.py``).
 """
 
 from __future__ import annotations

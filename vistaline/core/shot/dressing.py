@@ -13,6 +13,7 @@ from vistaline.core.shot.air import Fog, Particles, Veils
 from vistaline.core.shot.beams import Flare, Glow, Rays, Shaft
 from vistaline.core.shot.effects import (
     BlackAndWhite,
+    Colourfulness,
     Contrast,
     Curves,
     Effect,
@@ -24,7 +25,6 @@ from vistaline.core.shot.effects import (
     LevelsOf,
     Match,
     Poster,
-    Saturation,
     Screen,
     Table,
     ThreeWays,
@@ -67,7 +67,7 @@ AnyEffect = (
     | Contrast
     | LevelsOf
     | Curves
-    | Saturation
+    | Colourfulness
     | ThreeWays
     | HueRange
     | BlackAndWhite
@@ -101,7 +101,7 @@ EFFECTS: Mapping[str, type[Effect]] = MappingProxyType(
         "contrast": Contrast,
         "levels": LevelsOf,
         "curves": Curves,
-        "saturation": Saturation,
+        "colourfulness": Colourfulness,
         "three-ways": ThreeWays,
         "hue-range": HueRange,
         "mono": BlackAndWhite,

@@ -19,6 +19,7 @@ from vistaline.core.shot.air import TINT, Dress
 __all__ = [
     "MOST_CORNERS",
     "BlackAndWhite",
+    "Colourfulness",
     "Contrast",
     "Curves",
     "Effect",
@@ -34,7 +35,6 @@ __all__ = [
     "On",
     "Over",
     "Poster",
-    "Saturation",
     "Screen",
     "ScreenShape",
     "Stuff",
@@ -224,15 +224,15 @@ class Curves(Effect):
         return self
 
 
-class Saturation(Effect):
+class Colourfulness(Effect):
     """More or less colour, in coded values; vividness spares what is colourful already."""
 
-    kind: Literal["saturation"] = "saturation"
+    kind: Literal["colourfulness"] = "colourfulness"
     saturation: Annotated[_Factor, Keyed("Saturation", **_FACTOR)] = Field(
         1.0, description="100 % changes nothing, 0 is grey."
     )
     vividness: Annotated[_Signed, Keyed("Vividness", **_SIGNED)] = 0.0
-    hue: Annotated[Degrees, Keyed("Hue turn", **ANGLE)] = 0.0
+    turned: Annotated[Degrees, Keyed("Hues turned", **ANGLE)] = 0.0
 
 
 class ThreeWays(Effect):

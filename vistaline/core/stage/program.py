@@ -23,6 +23,7 @@ from vistaline.core.picture.matching import match_matrix
 from vistaline.core.prepare.tone import curve_table
 from vistaline.core.shot.effects import (
     BlackAndWhite,
+    Colourfulness,
     Contrast,
     Curves,
     Effect,
@@ -34,7 +35,6 @@ from vistaline.core.shot.effects import (
     LevelsOf,
     Match,
     Poster,
-    Saturation,
     Screen,
     Table,
     ThreeWays,
@@ -284,9 +284,9 @@ def hue_rotation(degrees: float) -> FloatArray:
     return np.asarray(found)
 
 
-def _saturation(building: _Building, effect: Saturation, _: _Answer) -> None:
-    if effect.saturation != 1 or effect.hue % 360 != 0:
-        both = hue_rotation(effect.hue) @ saturation(effect.saturation)
+def _colourfulness(building: _Building, effect: Colourfulness, _: _Answer) -> None:
+    if effect.saturation != 1 or effect.turned % 360 != 0:
+        both = hue_rotation(effect.turned) @ saturation(effect.saturation)
         building.matrix(np.hstack([both, np.zeros((3, 1))]))
     if effect.vividness:
         building.add(Stage.VIVID, [effect.vividness])
@@ -419,7 +419,7 @@ _ADDS: dict[type[Effect], Callable[[_Building, Any, _Answer], None]] = {
     Contrast: _contrast,
     LevelsOf: _levels,
     Curves: _curves,
-    Saturation: _saturation,
+    Colourfulness: _colourfulness,
     ThreeWays: _three_ways,
     HueRange: _hue_range,
     BlackAndWhite: _mono,
