@@ -18,15 +18,18 @@ from bench import (
     finish,
     frame,
     keys,
+    laid,
     lamps,
     lens,
     live,
     memory,
+    moving,
     perspective,
     prepare,
     rooms,
     separate,
     stroke,
+    titles,
 )
 from bench.figures import Figure
 
@@ -37,6 +40,9 @@ def main() -> None:
         "frame": frame,
         "air": air,
         "finish": finish,
+        "titles": titles,
+        "laid": laid,
+        "moving": moving,
         "cutting": cutting,
         "clip": clip,
         "lens": lens,

@@ -86,6 +86,20 @@ _DRAWN = """async () => {
 }"""
 
 
+# From a slider's own time stamp to the first frame after the viewfinder was drawn anew.
+_TURNS = """async () => {
+  const { viewOf } = await import(document.querySelector('script[src*="app.js"]').src
+    .replace(/app\\.js.*/, "mount.js"));
+  const { scene } = viewOf(document.querySelector('[data-view="Desk"]'));
+  window.turns = [];
+  document.addEventListener("input", (event) => {
+    const shown = () => requestAnimationFrame(() =>
+      window.turns.push(performance.now() - event.timeStamp));
+    scene.addEventListener("drawn", shown, { once: true });
+  }, true);
+}"""
+
+
 def measure() -> list[Figure]:
     """Return delays in milliseconds, the share of pointer moves drawn within 50 ms, long tasks."""
     with (
@@ -102,6 +116,7 @@ def measure() -> list[Figure]:
         edits, moves = _edits(page), _moves(page)
         long = page.evaluate("() => window.long")
         page.close()
+        turns = _turns(browser, stack)
         blurred = _blurred(browser, stack)
         browser.close()
     return [
@@ -114,6 +129,8 @@ def measure() -> list[Figure]:
             "%",
         ),
         Figure("desk, tasks of more than 50 ms while dragging", len(long), "", 0.0),
+        Figure("desk, an effect's slider shows, median", median(turns), "ms", 100.0),
+        Figure("desk, the same, 95 of 100", quantiles(turns, n=20)[18], "ms", 100.0),
         Figure("desk, dusk out of focus in the viewfinder over all sharp", blurred, "", 1.2),
     ]
 
@@ -172,6 +189,31 @@ def _blurred(browser: Browser, stack: Stack) -> float:
         page.close()
     blurred, plain = (median(times) for times in zip(*turns, strict=True))
     return blurred / plain
+
+
+def _turns(browser: Browser, stack: Stack) -> list[float]:
+    """Return delays of the slider of an effect on the demo's dusk."""
+    page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=stack.address)
+    sign_in(page)
+    open_bench(page, 1, "dress")
+    page.click("[data-tab=finish]")
+    page.click("details[data-unfolds='Add Softness'] > summary")
+    page.click("text=+ Vignette")
+    slider = page.locator("input[type=range][name=strength]")
+    slider.scroll_into_view_if_needed()
+    page.wait_for_timeout(2000)
+    page.evaluate(_TURNS)
+    box = slider.bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + 20, box["y"] + box["height"] / 2)
+    page.mouse.down()
+    for n in range(MOVES):
+        page.mouse.move(box["x"] + 20 + 1.5 * n, box["y"] + box["height"] / 2)
+        page.wait_for_timeout(120)
+    page.mouse.up()
+    turns: list[float] = page.evaluate("() => window.turns")
+    page.close()
+    return turns
 
 
 def _choose(page: Page) -> tuple[float, float]:

@@ -10,25 +10,20 @@ import numpy as np
 from bench import scene
 from bench.figures import Figure, interleaved
 from vistaline.core.render.frame import Renderer
-from vistaline.core.shot.effects import (
+from vistaline.core.shot.effects import Effect, Mask, On, Over
+from vistaline.core.shot.grading import (
     Colourfulness,
     Contrast,
     Curves,
-    Effect,
     Exposure,
-    Grain,
-    Halftone,
     HueRange,
     LevelsOf,
-    Mask,
-    On,
-    Over,
     Table,
     ThreeWays,
     Tones,
-    Vignetting,
     WhiteBalance,
 )
+from vistaline.core.shot.overlays import Grain, Halftone, Vignetting
 from vistaline.core.shot.softness import Blur
 
 __all__ = ["measure"]

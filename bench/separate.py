@@ -9,8 +9,8 @@ from scipy.stats import wasserstein_distance
 from skimage.color import rgb2lab
 
 from bench.figures import Figure, peak_memory, timed
+from vistaline.core.picture.exemplar import fill_by_texture
 from vistaline.core.picture.strokes import stroke_mask
-from vistaline.core.separate.exemplar import fill_by_texture
 from vistaline.core.separate.matte import solve_edge
 from vistaline.core.separate.select import guess_subject
 

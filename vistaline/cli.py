@@ -17,22 +17,27 @@ from pathlib import Path
 
 import click
 
-from vistaline.core.errors import CoreError, MaskError
+from vistaline.core.errors import CoreError, MaskError, ShotError
+from vistaline.core.film.film import film_schema
 from vistaline.core.foresight.watch import findings
 from vistaline.core.formats.encoders import ClipFormat
+from vistaline.core.formats.filmfile import read_reel_file
 from vistaline.core.formats.incoming import keep_pyramid
+from vistaline.core.formats.moving import MovingFrames
 from vistaline.core.formats.outputs import encoder_called, encoder_for, options_for
 from vistaline.core.formats.separation import write_separation
 from vistaline.core.formats.shotfile import read_shot_file
+from vistaline.core.formats.video import add_silence
 from vistaline.core.model import Part
 from vistaline.core.picture.colour import codes_from_linear
 from vistaline.core.picture.decode import decode_picture
+from vistaline.core.picture.exemplar import ExemplarSettings
 from vistaline.core.picture.pyramid import Pyramid, PyramidStore
 from vistaline.core.render.clip import Output, frame_ranges, render_frames
-from vistaline.core.render.frame import Renderer, scaled
+from vistaline.core.render.nested import NestedFrames
+from vistaline.core.render.reel import Reel, duration_of, frames_of, reel_at, shots_in
 from vistaline.core.render.source import QUALITIES, Quality
 from vistaline.core.separate.cutset import parse_cutset
-from vistaline.core.separate.exemplar import ExemplarSettings
 from vistaline.core.separate.separation import Filling
 from vistaline.core.separate.separation import separate as separate_picture
 from vistaline.core.shot.document import shot_schema
@@ -50,7 +55,7 @@ def commands() -> None:
 
 
 @commands.command()
-@click.argument("shotfile", type=click.Path(path_type=Path))
+@click.argument("file", type=click.Path(path_type=Path))
 @click.option("-o", "--output", required=True, help="clip.mp4, or frames/%04d.png")
 @click.option("--frames", help="First and last frame, such as 0-47; all if left out.")
 @click.option("--scale", type=click.FloatRange(0.05, 4), default=1.0, show_default=True)
@@ -60,31 +65,39 @@ def commands() -> None:
               help="An option of the output, such as crf=20; may be repeated.")  # fmt: skip
 @click.option("--quality", type=click.Choice([*QUALITIES]), default="standard", show_default=True,
               help="How finely pictures are sampled, and a lens that blurs.")  # fmt: skip
+@click.option("--silence", is_flag=True, help="Put a track of silence into a clip.")
 def render(
-    shotfile: Path,
+    file: Path,
     output: str,
     frames: str | None,
     scale: float,
     workers: int,
     chosen: tuple[str, ...],
     quality: str,
+    silence: bool,
 ) -> None:
-    """Render SHOTFILE to a clip or to the files of its frames, by how OUTPUT ends."""
+    """Render FILE, a shot or a film, to a clip or the files of its frames, by how OUTPUT ends."""
     encoder = encoder_for(output)
+    if silence and not encoder.plays:
+        raise click.UsageError("--silence: frames have no sound. Name a clip, such as clip.mp4.")
     options = options_for(encoder, dict(_pair(each) for each in chosen))
-    shot, pictures = read_shot_file(shotfile)
-    shot = scaled(shot, scale)
-    stretch = _frame_range(frames, shot.frame.duration)
+    reel = reel_at(read_reel_file(file), scale)
+    duration = duration_of(reel)
+    if not duration:
+        raise ShotError(f"{file.name} has no pieces yet. Add a shot to the film first.")
+    stretch = _frame_range(frames, duration)
     Path(output).parent.mkdir(parents=True, exist_ok=True)
     began = time.monotonic()
     if workers == 1:
-        renderer = Renderer(shot, _open_looks(shot, pictures), quality=QUALITIES[quality])
+        renderer = frames_of(reel, _open_looks, quality=QUALITIES[quality])
         report = partial(_report, began, len(stretch))
         made = Output(encoder=encoder, target=output, options=options)
         render_frames(renderer, stretch, made, progress=report)
     else:
-        job = _Job(shot, pictures, encoder.key, options, QUALITIES[quality])
+        job = _Job(reel, encoder.key, options, QUALITIES[quality])
         _render_with_workers(job, stretch, output, workers)
+    if silence:
+        add_silence(Path(output))
     click.echo(f"\n{output}: {len(stretch)} frames in {time.monotonic() - began:.1f} s", err=True)
 
 
@@ -112,9 +125,10 @@ def check(shotfile: Path) -> None:
 
 
 @commands.command()
-def schema() -> None:
+@click.option("--film", is_flag=True, help="Of the film file instead.")
+def schema(film: bool) -> None:
     """Print the JSON Schema of the shot file."""
-    click.echo(json.dumps(shot_schema(), indent=2))
+    click.echo(json.dumps(film_schema() if film else shot_schema(), indent=2))
 
 
 @commands.command()
@@ -174,7 +188,9 @@ def _frame_range(text: str | None, duration: int) -> range:
     return range(start, stop)
 
 
-def _open_looks(shot: Shot, pictures: dict[str, Path]) -> Looks:
+def _open_looks(shot: Shot) -> Looks:
+    """Return what a shot's layers look like; its pictures are named by their whole paths."""
+    pictures = {key: Path(ref.file) for key, ref in shot.pictures.items()}
     cache = os.environ.get("VISTALINE_CACHE") or Path.home() / ".cache" / "vistaline"
     store = PyramidStore(Path(cache) / "pyramids")
     # What is drawn from a picture is kept by the picture's content, whatever its file is called.
@@ -189,7 +205,9 @@ def _open_looks(shot: Shot, pictures: dict[str, Path]) -> Looks:
         path = pictures[key]
         return store.get_written(contents[key], partial(keep_pyramid, path, path.name))
 
-    looks = Looks(shot.evolve(pictures=references), store, picture)
+    moving = MovingFrames(lambda key: (pictures[key], shot.pictures[key].rate))
+    seen = shot.evolve(pictures=references)
+    looks = Looks(seen, store, picture, NestedFrames(_open_looks), moving)
     for _ in looks.values():
         pass  # made once, before workers would all make the same
     return looks
@@ -206,8 +224,7 @@ def _report(began: float, total: int, done: int) -> None:
 class _Job:
     """What every process renders: it is sent to them."""
 
-    shot: Shot
-    pictures: dict[str, Path]
+    reel: Reel
     encoder: str
     options: Part
     quality: Quality
@@ -215,7 +232,8 @@ class _Job:
 
 def _render_with_workers(job: _Job, stretch: range, output: str, workers: int) -> None:
     began, target, encoder = time.monotonic(), Path(output), encoder_called(job.encoder)
-    _open_looks(job.shot, job.pictures)
+    for shot in shots_in(job.reel):
+        _open_looks(shot)
     # Short enough that all workers have something to do to the end.
     length = max(12, min(48, -(-len(stretch) // workers)))
     ranges = frame_ranges(stretch.start, stretch.stop, length)
@@ -234,15 +252,14 @@ def _render_with_workers(job: _Job, stretch: range, output: str, workers: int) -
                 done += jobs[finished]
                 _report(began, len(stretch), done)
         if encoder.joined:
-            clip = ClipFormat(job.shot.frame.size, job.shot.frame.rate)
+            clip = ClipFormat(job.reel.frame.size, job.reel.frame.rate)
             encoder.join(encoder.parts(folder, ranges), target, clip, lambda: None)
     finally:
         shutil.rmtree(folder, ignore_errors=True)
 
 
 def _render_range(job: _Job, start: int, stop: int, target: str) -> None:
-    looks = _open_looks(job.shot, job.pictures)
-    renderer = Renderer(job.shot, looks, quality=job.quality, threads=1)
+    renderer = frames_of(job.reel, _open_looks, quality=job.quality, threads=1)
     encoder = encoder_called(job.encoder)
     output = Output(encoder=encoder, target=target, options=job.options, threads=1)
     render_frames(renderer, range(start, stop), output)

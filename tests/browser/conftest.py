@@ -145,7 +145,8 @@ def sign_in(page: Page) -> None:
 
 def open_bench(page: Page, shot: int, bench: str) -> None:
     page.goto(f"/shots/{shot}/{bench}")
-    page.wait_for_selector(".gate[data-ready]")
+    # The first to open a shot waits until its looks are drawn.
+    page.wait_for_selector(".gate[data-ready]", timeout=90_000)
     page.wait_for_selector("#inspector h2, #inspector .title")
     idle(page)
 

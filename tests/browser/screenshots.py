@@ -90,18 +90,27 @@ def walk_views(page: Page) -> None:
 
 
 def arrange_views(page: Page) -> None:
-    """A gallery; rooms."""
-    open_bench(page, 3, "arrange")
-    page.click("[data-do=both]")
-    page.click(".depth-card[data-layer=the-lamp]")
-    page.wait_for_selector("#v-set_frame_style-border")
-    take(page, "arrange-gallery")
-    page.click("[data-do=above]")
+    """Prints laid out in the frame, one of them on its way forward; rooms; the film."""
+    open_bench(page, 14, "arrange")
+    page.fill("[data-part=scrub]", "76")
+    page.click(".depth-card[data-layer=the-keeper]")
+    page.wait_for_selector("#v-set_layout-gap")
+    page.wait_for_selector(".gate[data-looks=all]", timeout=90_000)
+    page.wait_for_timeout(500)
+    take(page, "arrange-layout")
     room_views(page)
+    page.goto("/projects/1/film")
+    page.fill("[data-part=scrub]", "112")  # in the dissolve
+    page.locator("[data-piece=p2]").focus()
+    page.keyboard.press("Enter")
+    page.wait_for_selector("#f-kind")
+    page.wait_for_selector("[data-part=proof]:not([hidden])", timeout=60_000)
+    page.wait_for_timeout(6000)
+    take(page, "film")
 
 
 def room_views(page: Page) -> None:
-    """The lamp room's floor; the harbour's marks, and a look ahead at its frames."""
+    """The lamp room's floor; a look ahead at the harbour's frames."""
     open_bench(page, 8, "arrange")
     page.click(".depth-card[data-layer=floor]")
     page.wait_for_selector("#grow-angle")
@@ -110,7 +119,6 @@ def room_views(page: Page) -> None:
     open_bench(page, 9, "arrange")
     page.click("[data-do=near]")
     page.locator("[data-do=corners]").scroll_into_view_if_needed()
-    take(page, "arrange-stage")
     page.click("#ahead button")
     page.wait_for_selector("svg.ahead", timeout=60_000)
     page.locator("#ahead [data-go]").last.click()

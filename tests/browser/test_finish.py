@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import io
+import zipfile
 from pathlib import Path
 
 import numpy as np
 import pytest
+from PIL import Image
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import idle, open_bench, own
 from tests.browser.test_stage import type_in
-from tests.browser.test_work import DUSK, change, looks_as_rendered
+from tests.browser.test_work import DUSK, change, fetched, looks_as_rendered
 from vistaline.core.picture.cubes import cube_text, read_cube
 
+HARBOURS = 13
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
 
 
@@ -71,6 +75,49 @@ def test_two_tones_are_seen_live_ordered_masked_and_keyed(page: Page) -> None:
     with change(page):
         page.keyboard.press("Delete")
     expect(page.locator(".dressing li")).to_have_count(1)
+
+
+def test_a_mask_and_a_slider_are_turned_and_seen_at_once(page: Page) -> None:
+    """A vignette's middle is dragged, its slider turned, a picture laid over: live or rendered."""
+    finishing(page)
+    add(page, "Vignette")
+    cross = page.locator(".overlay .pivot").bounding_box()
+    assert cross
+    at = cross["x"] + cross["width"] / 2, cross["y"] + cross["height"] / 2
+    page.mouse.move(*at)
+    page.mouse.down()
+    page.mouse.move(at[0] + 60, at[1] - 30, steps=4)
+    with change(page):
+        page.mouse.up()
+    page.click("details[data-unfolds=Middle] > summary")
+    assert float(page.locator("#v-set_dressing-x").input_value()) > 5
+    # While it is turned, what it would make is seen; nothing is kept before it is let go.
+    slider = page.locator("input[type=range][name=strength]").bounding_box()
+    assert slider
+    page.mouse.move(slider["x"] + 0.6 * slider["width"], slider["y"] + slider["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(slider["x"] + 4, slider["y"] + slider["height"] / 2, steps=4)
+    told = "() => viewOfDesk().scene.current.record.finish.vignettes[0].strength < 0.3"
+    page.evaluate("""async () => {
+      const { viewOf } = await import(document.querySelector('script[src*="app.js"]').src
+        .replace(/app\\.js.*/, "mount.js"));
+      window.viewOfDesk = () => viewOf(document.querySelector('[data-view="Desk"]'));
+    }""")
+    page.wait_for_function(told)
+    with change(page):
+        page.mouse.up()
+    looks_as_rendered(page, 60)
+    add(page, "Own picture")
+    with change(page):
+        page.select_option("#v-overlay", label="keeper.png")
+    expect(page.locator("#v-overlay option:checked")).to_have_text("keeper.png")
+    expect(page.locator("text=It shows in the proof.")).to_be_visible()
+    add(page, "Match")
+    with change(page):
+        page.select_option("#v-set_over-over", "layer:keeper")
+    with change(page):
+        page.select_option("#v-match", label="sky.jpg")
+    expect(page.locator("#v-match")).to_contain_text("sky.jpg")
 
 
 def test_curves_are_drawn_and_values_that_do_not_fit_refused(page: Page) -> None:
@@ -161,3 +208,21 @@ def test_scopes_measure_and_a_match_and_a_look_are_put_on_layers(page: Page) -> 
     idle(page)
     page.click("details[data-unfolds=Looks] button:text('remove')")
     expect(page.locator("details[data-unfolds=Looks]")).to_have_count(0)
+
+
+def test_a_render_has_the_effects(page: Page) -> None:
+    """The first frame of the montage as it is delivered is that which the page is sent."""
+    number = own(HARBOURS)
+    page.goto(f"/shots/{number}/output")
+    page.fill("[name=percent]", "50")
+    page.check("[value=png]")
+    page.fill("[name=last]", "0")
+    page.click("button.btn-ink:text('Render')")
+    expect(page.locator(".job:first-child[data-state=done]")).to_be_visible(timeout=90_000)
+    link = page.locator(".job a").first.get_attribute("href") or ""
+    with zipfile.ZipFile(io.BytesIO(fetched(page, link))) as archive:
+        delivered = np.asarray(Image.open(archive.open(archive.namelist()[0])).convert("RGB"))
+    data = fetched(page, f"/shots/{number}/frame.png?n=0&width=960")
+    sent = np.asarray(Image.open(io.BytesIO(data)).convert("RGB"))
+    assert delivered.shape == sent.shape == (540, 960, 3)
+    assert np.abs(delivered.astype(int) - sent).max() <= 1

@@ -28,7 +28,8 @@ def test_axe_finds_nothing_serious_on_any_page(page: Page, table: str) -> None:
     found = []
     for address in ("/projects", "/projects/1", "/pictures/1/prepare", "/pictures/1/separate",
                     f"/shots/{shot}/arrange", f"/shots/{shot}/direct",
-                    f"/shots/{shot}/dress", f"/shots/{shot}/output"):  # fmt: skip
+                    f"/shots/{shot}/dress", f"/shots/{shot}/output",
+                    "/projects/1/film", "/projects/1/film/output"):  # fmt: skip
         page.goto(address)
         idle(page)
         page.evaluate(AXE.read_text())
@@ -55,9 +56,13 @@ def test_every_control_says_what_it_does(page: Page) -> None:
         if untold:
             missing[where] = untold
 
-    for address in ("/projects", "/projects/1", f"/shots/{shot}/output"):
+    for address in ("/projects", "/projects/1", f"/shots/{shot}/output", "/projects/1/film"):
         page.goto(address)
         look(address)
+    page.locator("[data-piece=p3]").focus()
+    page.keyboard.press("Enter")
+    page.wait_for_selector("#f-kind")
+    look("a piece of the film")
     page.goto("/pictures/1/prepare")
     idle(page)
     if page.locator("[data-step-index]").count():

@@ -44,8 +44,8 @@ def test_a_title_stands_round_the_headland(page: Page) -> None:
         page.click("#inspector button:text-is('Title')")
     choose(page, "title")
     with change(page):
-        page.fill("#inspector textarea", "Sallow\nHead")
-        page.locator("#inspector textarea").blur()
+        page.fill("#inspector textarea[name=text]", "Sallow\nHead")
+        page.locator("#inspector textarea[name=text]").blur()
     with change(page):
         page.select_option("#v-title-face", "playfair")
     type_in(page, "#v-set_title-spacing", "4")
@@ -56,8 +56,8 @@ def test_a_title_stands_round_the_headland(page: Page) -> None:
     assert distance(page, "title") > distance(page, "headland")
     looks_as_rendered(page, 30)
     # A text that cannot be set is refused in words, and nothing is lost.
-    page.fill("#inspector textarea", "灯台")
-    page.locator("#inspector textarea").blur()
+    page.fill("#inspector textarea[name=text]", "灯台")
+    page.locator("#inspector textarea[name=text]").blur()
     expect(page.locator("#inspector .refused")).to_contain_text("no sign for “灯”")
 
 

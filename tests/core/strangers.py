@@ -15,7 +15,9 @@ import zipfile
 from collections import Counter
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
+import av
 import numpy as np
 from PIL import Image
 
@@ -23,7 +25,9 @@ from vistaline.core.confined import Bounds, confined, preload
 from vistaline.core.errors import CoreError, PictureError
 from vistaline.core.formats import documents
 from vistaline.core.looks.typefaces import PACKAGES, _words_of
-from vistaline.core.picture import decode
+from vistaline.core.picture import clips, decode
+from vistaline.core.picture.still_rows import pack_row
+from vistaline.core.picture.transfer import linear_from_clip
 from vistaline.core.separate.cutset import parse_cutset
 from vistaline.core.sheet.sheet import parse_sheet
 from vistaline.core.shot.document import parse_shot
@@ -200,6 +204,29 @@ def _sheet() -> bytes:
     return json.dumps(document).encode()
 
 
+def _clip(container: str, codec: str, pixels: str) -> Callable[[], bytes]:
+    def make() -> bytes:
+        data = io.BytesIO()
+        rng = np.random.default_rng(5)
+        with av.open(data, "w", format=container) as out:
+            stream: Any = out.add_stream(codec, rate=24)
+            stream.width, stream.height, stream.pix_fmt = 48, 32, pixels
+            for _ in range(8):
+                codes = rng.integers(0, 256, (32, 48, 3), dtype=np.uint8)
+                out.mux(stream.encode(av.VideoFrame.from_ndarray(codes, "rgb24")))
+            out.mux(stream.encode())
+        return data.getvalue()
+
+    return make
+
+
+def _row() -> bytes:
+    data = io.BytesIO()
+    still = _picture("PNG")()
+    pack_row([(f"{n}.png", io.BytesIO(still)) for n in range(3)], data)
+    return data.getvalue()
+
+
 SEEDS: dict[str, Callable[[], bytes]] = {
     "jpeg": _picture("JPEG"),
     "png": _picture("PNG"),
@@ -211,6 +238,10 @@ SEEDS: dict[str, Callable[[], bytes]] = {
     "pdf": _pdf,
     "svg": _svg,
     "openraster": _openraster,
+    "mp4": _clip("mp4", "libx264", "yuv420p"),
+    "webm": _clip("webm", "libvpx-vp9", "yuv420p"),
+    "mov": _clip("mov", "prores_ks", "yuv422p10le"),
+    "row": _row,
     "font": _font,
     "woff2": _woff2,
     "shot": _shot,
@@ -256,6 +287,18 @@ def _read_picture(path: Path) -> None:
         decode.decode_codes(data, path.name)
 
 
+def _read_clip(path: Path) -> None:
+    if not clips.is_clip(path):
+        raise PictureError(path.name, "this is no clip.")
+    clip = clips.inspect_clip(path, path.name)
+    clip = clip.until(clips.sound_frames(path, path.name, clip, 0, clip.frames))
+    if not clip.frames:
+        raise PictureError(path.name, "not one frame of it can be decoded.")
+    for first in (0, clip.frames - 1):
+        codes = clips.clip_codes(path, path.name, clip, first, 2)
+        linear_from_clip(codes[0], clip.tags)
+
+
 def _read_font(path: Path) -> None:
     _words_of(path, path.name)
 
@@ -277,7 +320,12 @@ def _json(path: Path) -> object:
         raise PictureError(path.name, "this is not JSON.") from error
 
 
-_READERS = {"font": _read_font, "woff2": _read_font, "shot": _read_shot, "sheet": _read_sheet}
+_READERS = {
+    **dict.fromkeys(("mp4", "webm", "mov", "row"), _read_clip),
+    **dict.fromkeys(("font", "woff2"), _read_font),
+    "shot": _read_shot,
+    "sheet": _read_sheet,
+}
 _BOUNDS = Bounds(memory=800_000_000, seconds=20)
 
 

@@ -29,8 +29,8 @@ from vistaline.core.shot.air import Emits, Fog, Particles, Shape, Veils
 from vistaline.core.shot.beams import Flare, Glow, Rays, Shaft
 from vistaline.core.shot.document import dump_shot, parse_shot
 from vistaline.core.shot.dressing import DRESSINGS, Dressing
+from vistaline.core.shot.edges import Wipe
 from vistaline.core.shot.shot import Shot
-from vistaline.core.shot.softness import Wipe
 from vistaline.core.stage.dressing import InAir
 from vistaline.core.stage.evaluate import evaluate
 from vistaline.core.stage.haze import FARTHEST, haze_of

@@ -10,6 +10,7 @@ from typing import Any
 import cv2
 import numpy as np
 import pytest
+import skimage.color
 import skimage.data
 from scipy.interpolate import PchipInterpolator
 from scipy.signal import welch
@@ -17,6 +18,7 @@ from scipy.signal import welch
 from tests.conftest import make_shot, pyramid_of
 from tests.core.test_mounts import do
 from tests.core.test_render import flat
+from vistaline.core import edits
 from vistaline.core.edits.kept_looks import look_of
 from vistaline.core.errors import CoreError, ShotError
 from vistaline.core.geometry.light import adapted, neutral_of, white_of
@@ -32,29 +34,23 @@ from vistaline.core.render.spreading import Place, soft, spread
 from vistaline.core.scene.finish import colour_table
 from vistaline.core.shot.document import dump_shot, parse_shot
 from vistaline.core.shot.dressing import EFFECTS, Dressing
-from vistaline.core.shot.effects import (
+from vistaline.core.shot.edges import Wipe
+from vistaline.core.shot.effects import Effect, Mask, MaskShape, On, Over
+from vistaline.core.shot.grading import (
     Colourfulness,
     Contrast,
     Curves,
-    Effect,
     Exposure,
-    Grain,
-    Ground,
-    Halftone,
     LevelsOf,
-    Mask,
-    MaskShape,
-    On,
-    Over,
-    ScreenShape,
-    Stuff,
     Table,
     Tones,
-    Vignetting,
     WhiteBalance,
 )
+from vistaline.core.shot.overlays import Grain, Ground, Halftone, ScreenShape, Stuff, Vignetting
 from vistaline.core.shot.shot import Shot
-from vistaline.core.shot.softness import Blur, BlurWay, Sharpen, Wipe
+from vistaline.core.shot.softness import Blur, BlurWay, Sharpen
+from vistaline.core.stage.evaluate import evaluate
+from vistaline.core.stage.finish import effects_in
 from vistaline.core.stage.program import compiled, grain_tile, hue_rotation, saturation
 
 with warnings.catch_warnings():
@@ -155,6 +151,31 @@ def test_curves_levels_and_contrast_are_their_functions() -> None:
     assert mixed == pytest.approx(ramp + 0.25 * (bent - ramp), abs=6e-4)
 
 
+def test_points_of_a_curve_have_keys_that_follow_them(rng: np.random.Generator) -> None:
+    """Half-way between two keys the curve is SciPy's through the points half-way."""
+    shot, looks = stage(rng)
+    shot = do(shot, "add_effect", start="curves")
+    curve = {"thing": "curves:e1", "channel": "value"}
+    shot = do(shot, "set_curve", **curve, points="[[0, 0], [0.4, 0.4], [1, 1]]")
+    shot = do(shot, "set_key", of="curves:e1", value="value_2", frame=0)
+    # Dragged at another frame, with auto-key on, it is another curve there.
+    bent = {**curve, "points": "[[0, 0], [0.45, 0.8], [1, 1]]"}
+    shot = edits.apply(shot, "set_curve", bent, at=10, auto_key=True)
+    assert [(key.frame, key.value) for key in shot.rows[0].keys] == [(0, 0.4), (10, 0.8)]
+    half = effects_in(evaluate(shot, [5])[0])[0]
+    assert isinstance(half, Curves) and half.value[1][1] == pytest.approx(0.6, abs=0.03)
+    # One more before it: its keys go with it. Taken away, they go.
+    more = "[[0, 0], [0.2, 0.1], [0.45, 0.4], [1, 1]]"
+    moved = do(shot, "set_curve", **curve, points=more)
+    assert [row.value for row in moved.rows] == ["value_3"]
+    assert len(moved.rows[0].keys) == 2
+    gone = do(moved, "set_curve", **curve, points="[[0, 0], [0.2, 0.1], [1, 1]]")
+    assert gone.rows == ()
+    # A file whose rows name a point that is not there is read, and renders.
+    bare = moved.evolve(dressing=(moved.dressing[0].evolve(value=((0, 0), (1, 1))),))
+    assert (codes_of(bare, looks) == codes_of(bare.evolve(rows=()), looks)).all()
+
+
 def test_two_tones_go_from_one_colour_to_the_other() -> None:
     ramp = np.repeat(np.linspace(0, 1, 11)[:, None], 3, axis=1)
     found = graded([Tones(**E, dark="#204060", light="#f0c080")], ramp)
@@ -172,6 +193,7 @@ def test_identity_settings_change_no_byte(rng: np.random.Generator) -> None:
         "mono": {"amount": 0}, "blur": {"size": 0}, "sharpen": {"strength": 0},
         "soft-lights": {"strength": 0}, "pixels": {"size": 1}, "split": {"size": 0},
         "ink": {"strength": 0}, "edge": {"soft": 0}, "wipe": {"amount": 0},
+        "light-wrap": {"strength": 0}, "contact": {"strength": 0},
         "old-film": dict.fromkeys(("flicker", "weave", "dust", "scratches"), 0),
     }  # fmt: skip
     shot, looks = stage(rng)
@@ -313,7 +335,7 @@ def _regraded(codes: np.ndarray) -> list[np.ndarray]:
 def test_a_match_at_half_strength_comes_nearer() -> None:
     """Known regrades of scikit-image's photographs, subject against surroundings: a mean
     difference (CIE 1976) of 17 at most, no worse than 45, and no two tones change order."""
-    off, plain = [], []
+    off, plain, newer = [], [], []
     photographs = [getattr(skimage.data, name)() for name in ("astronaut", "coffee", "chelsea")]
     photographs += [skimage.data.rocket(), skimage.data.stereo_motorcycle()[0]]
     for photograph in photographs:
@@ -338,6 +360,15 @@ def test_a_match_at_half_strength_comes_nearer() -> None:
             # Of luma alone: a rising line.
             assert matrix[:, :3].sum(axis=1) == pytest.approx(matrix[0, :3].sum())
             assert matrix[0, :3].sum() > 0.5
+            # The measures themselves: scikit-image's and colour-science's agree.
+            for other, ours in (
+                (skimage.color.deltaE_ciede2000, "CIE 2000"),
+                (skimage.color.deltaE_ciede94, "CIE 1994"),
+            ):
+                two = (other(lab[1][:99], lab[0][:99]), colour.delta_E(*lab[1::-1], ours)[:99])
+                assert two[0] == pytest.approx(two[1], abs=1e-2), ours
+            newer.append(skimage.color.deltaE_ciede2000(lab[1], lab[0]).mean())
+    assert np.mean(newer) < 14 and max(newer) < 30
     assert np.mean(off) < 17 and max(off) < 45 and np.mean(off) < 0.75 * np.mean(plain)
 
 
@@ -580,7 +611,7 @@ def test_effects_are_copied_kept_as_a_look_and_put_on_others(rng: np.random.Gene
     copied = do(shot, "copy_effect", thing="tones:e1", over="layer:back")
     assert [row.of for row in copied.rows] == ["tones:e1", "tones:e3"]
     look = look_of(shot, "tones:e1")
-    put = do(shot, "put_look", effects=look, over="layer:back")
+    put = do(shot, "put_look", over="layer:back", **look)
     both = put.dressing[2:]
     assert [each.kind for each in both] == ["tones", "vignette"]
     assert both[0].over.of == "back" and both[0].mask.fixed == "back"  # type: ignore[union-attr]

@@ -7,8 +7,8 @@ import skimage.data
 from scipy.stats import wasserstein_distance
 
 from vistaline.core.errors import FillError
-from vistaline.core.separate.exemplar import ExemplarSettings, fill_by_texture
-from vistaline.core.separate.smooth import fill_smoothly, pull_push
+from vistaline.core.picture.exemplar import ExemplarSettings, fill_by_texture
+from vistaline.core.picture.smooth import fill_smoothly, pull_push
 
 
 def round_hole(height: int, width: int, share: float) -> np.ndarray:

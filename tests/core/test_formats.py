@@ -125,6 +125,23 @@ def test_the_readmes_shot_file_renders_from_the_command_line(shot_file: Path) ->
     assert not [path for path in folder.iterdir() if path.name.startswith(".")]
 
 
+def test_effects_are_rendered_from_the_command_line(shot_file: Path) -> None:
+    """In two tones each pixel lies between the two."""
+    folder = shot_file.parent
+    document = json.loads(shot_file.read_text())
+    tones = {"kind": "tones", "id": "e1", "name": "Two", "dark": "#102030", "light": "#f0d0a0"}
+    toned = folder / "toned.json"
+    toned.write_text(json.dumps(document | {"dressing": [tones]}))
+    run("render", toned, "-o", "toned/%04d.png", "--frames", "4-4", folder=folder)
+    codes = np.asarray(Image.open(folder / "toned" / "0004.png").convert("RGB")).astype(float)
+    share = (codes - [16, 32, 48]) / [224, 176, 112]
+    assert np.ptp(share, axis=2).max() < 0.03 and np.ptp(share) > 0.3
+    tones["dark"] = "slate"
+    toned.write_text(json.dumps(document | {"dressing": [tones]}))
+    done = run("render", toned, "-o", "no/%04d.png", folder=folder, fails=True)
+    assert "slate" in done.stderr and "Traceback" not in done.stderr
+
+
 @pytest.mark.parametrize(
     ("arguments", "sentence"),
     [

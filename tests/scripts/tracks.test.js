@@ -12,6 +12,7 @@ function scene() {
     frames: [{}, {}],
     layers: [layer, still],
     tables: { warm: Buffer.from([1, 2, 255]).toString("base64") },
+    passing: { "passing 1 ~t": { sheet: "pieces word ~t", moves: packed(0, 1, 0.5) } },
     plan: { above: { bars: { still: [[1, 2], [3, 4]] }, mounts: { boat: [7, 8] } } },
     tracks: {
       reeds: {
@@ -30,6 +31,7 @@ test("a keyed layer is told frame by frame, as core packs it: twelve numbers, in
   const data = scene();
   const [first, second] = data.frames;
   assert.deepEqual([...second.tables.warm], [1, 2, 255]);
+  assert.deepEqual([...second.passing["passing 1 ~t"].moves], [0, 1, 0.5]);
   assert.deepEqual(matrixOf(second, "reeds").slice(0, 4), [100, 101, 102, 0]);
   assert.deepEqual(matrixOf(second, "reeds").slice(12), [109, 110, 111, 1]);
   assert.deepEqual([opacityOf(first, "reeds"), opacityOf(second, "reeds")], [1, 0.5]);

@@ -66,6 +66,9 @@ def test_nobody_gets_in_without_the_password(folder: Path) -> None:
                     cursor.execute(attempt)
             cursor.execute("SELECT LOAD_FILE('/etc/passwd'), @@secure_file_priv, @@local_infile")
             assert cursor.fetchone() == (None, f"{folder}/mariadb/no-files/", 0)
+            # Shared with another server's, its temporary tables would go when that one starts.
+            cursor.execute("SELECT @@tmpdir")
+            assert cursor.fetchone() == (f"{folder}/mariadb/temporary",)
         # No list of processes shows a password, and none of them is root's.
         kept = Secrets.of(folder)
         for name in ("mariadb", "redis"):

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import threading
+import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
@@ -98,6 +101,36 @@ def test_two_edits_at_once_leave_one(services: Services, client: FlaskClient, sh
         one.commit()
         with pytest.raises(Conflict):
             change_shot(other, rows[1], "move_in_depth", values, asked[1])
+
+
+def test_an_edit_asked_for_again_while_it_is_being_made_is_made_once(
+    services: Services, client: FlaskClient, shot: str
+) -> None:
+    asked = Change(version=1, person_id=None, key="lost on its way")
+    values = {"layer": "rock", "distance": 3}
+
+    def ask(committing: threading.Event) -> int:
+        with services.sessions() as session:
+            row = session.get_one(ShotRow, int(shot.split("/")[2]))
+            reading.set()
+            change_shot(session, row, "move_in_depth", values, asked)
+            made.set()
+            assert committing.wait(10)
+            session.commit()
+            return row.version
+
+    reading, made, at_once, later = (threading.Event() for _ in range(4))
+    at_once.set()
+    with ThreadPoolExecutor() as threads:
+        slow = threads.submit(ask, later)
+        assert made.wait(10)
+        reading.clear()
+        again = threads.submit(ask, at_once)
+        assert reading.wait(10)  # the version from which the first starts, too
+        time.sleep(0.2)
+        later.set()
+        assert slow.result(10) == again.result(10) == 2
+    assert distance(client, shot) == 3
 
 
 def test_a_preview_keeps_nothing(client: FlaskClient, shot: str) -> None:

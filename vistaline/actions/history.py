@@ -113,7 +113,12 @@ class History(Generic[Document]):
         return undone, redone
 
     def repeated(self) -> bool:
-        """Whether what is asked for was made already, and its answer lost on the way."""
+        """Whether what is asked for was made already, and its answer lost on the way.
+
+        It may be under way just now: a server that lost its caller goes on with what it was
+        asked, while the caller asks another. So the row is locked, and read again, first.
+        """
+        self.session.refresh(self.row, with_for_update=True)
         return bool(self.key) and self.row.last_key == self.key
 
     def must_be_at(self, version: int) -> None:

@@ -6,6 +6,7 @@ task. A file that holds several parts asks which of them shall come in.
 
 from __future__ import annotations
 
+import tempfile
 from collections.abc import Sequence
 from pathlib import Path
 from typing import BinaryIO
@@ -18,9 +19,11 @@ from vistaline.actions.tasks import start_task
 from vistaline.core.errors import PictureError
 from vistaline.core.formats.documents import DEFAULT_TALL, Document
 from vistaline.core.formats.incoming import inspect_upload
+from vistaline.core.picture.still_rows import pack_row
+from vistaline.core.timing import parse_rate, rate_label
 from vistaline.store.models import JobState, Picture, PictureTask, TaskKind
 
-__all__ = ["choose_parts", "receive_picture"]
+__all__ = ["choose_parts", "receive_frames", "receive_picture", "take_frame"]
 
 _DOCUMENTS = {"openraster": "ora", "pdf": "pdf", "svg": "svg", "tiff": "tif"}
 _MOST_AT_ONCE = 200
@@ -61,6 +64,73 @@ def receive_picture(
         name,
         person_id=person_id,
         arguments={"file": file},
+    )
+
+
+def receive_frames(
+    session: Session,
+    library: Library,
+    project_id: int,
+    stills: Sequence[tuple[str, BinaryIO]],
+    *,
+    rate: str,
+    person_id: int | None,
+) -> PictureTask | Picture:
+    """Keep numbered stills as one moving picture, shown at ``rate``, and a task that brings it in.
+
+    Raises
+    ------
+    Refused
+        There are fewer than two, or they are here already at another rate.
+    ShotError
+        The rate is none.
+    """
+    if len(stills) < 2:
+        raise Refused("One picture does not move. Choose all frames together, at least two.")
+    shown = rate_label(parse_rate(rate))
+    first = plain_name(stills[0][0])
+    name = f"{Path(first).stem.rstrip('0123456789').rstrip('-_. ') or Path(first).stem}.zip"
+    with tempfile.TemporaryFile(dir=library.files.root) as packed:
+        pack_row(((plain_name(each), stream) for each, stream in stills), packed)
+        packed.seek(0)
+        with library.files.receive(packed) as incoming:
+            known = known_picture(session, project_id, incoming.sha256)
+            before = ((known and known.moving) or {}).get("rate", shown)
+            if known and before != shown:
+                raise Refused(
+                    f"These frames are here already, as {known.name} at {before} fps. Set the "
+                    "speed where a layer shows it, or remove it first."
+                )
+            if known:
+                return known
+            inspect_upload(incoming.path, name)
+            file = library.files.keep(incoming, "zip")
+    return start_task(
+        session,
+        project_id,
+        TaskKind.IMPORT,
+        name,
+        person_id=person_id,
+        arguments={"file": file, "rate": shown},
+    )
+
+
+def take_frame(
+    session: Session, picture: Picture, frame: int, *, person_id: int | None
+) -> PictureTask:
+    """Begin a task that brings a frame of a picture that moves in as a picture of its own."""
+    if not picture.moving:
+        raise Refused(f"{picture.name} does not move; it is a picture already.")
+    frames = picture.moving["frames"]
+    if not 0 <= frame < frames:
+        raise Refused(f"{picture.name} has frames 0 to {frames - 1}. Choose one of them.")
+    return start_task(
+        session,
+        picture.project_id,
+        TaskKind.IMPORT,
+        f"{Path(picture.name).stem}, frame {frame}.png",
+        person_id=person_id,
+        arguments={"file": picture.file, "frame": frame},
     )
 
 

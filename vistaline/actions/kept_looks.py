@@ -46,9 +46,11 @@ def keep_look(session: Session, row: ShotRow, thing: str, name: str) -> None:
     session.flush()
 
 
-def effects_of(session: Session, project_id: int, look: int) -> Any:
-    """Return the effects of a kept look, as a document."""
-    return json.loads(_look(session, project_id, look).effects)
+def effects_of(session: Session, project_id: int, look: int) -> dict[str, Any]:
+    """Return the effects of a kept look and the pictures they use: ``effects``, ``pictures``."""
+    found = json.loads(_look(session, project_id, look).effects)
+    # Before looks kept pictures, they were lists of effects.
+    return {"effects": found, "pictures": {}} if isinstance(found, list) else dict(found)
 
 
 def forget_look(session: Session, project_id: int, look: int) -> None:

@@ -19,13 +19,21 @@ from vistaline.actions.sheets import change_sheet, current_sheet, sheet_of
 from vistaline.actions.tasks import Finish, Run, Work
 from vistaline.core.errors import FillError, PictureError
 from vistaline.core.formats.documents import Document
-from vistaline.core.formats.incoming import inspect_upload, part_as_picture, picture_codes
+from vistaline.core.formats.incoming import (
+    clip_of,
+    frames_of_clip,
+    inspect_upload,
+    part_as_picture,
+    picture_codes,
+)
 from vistaline.core.formats.openraster import RasterLayer, write_openraster
+from vistaline.core.picture.colour import codes_from_linear, straight_codes
+from vistaline.core.picture.exemplar import ExemplarSettings
 from vistaline.core.picture.still import encode_png
 from vistaline.core.picture.strokes import Stroke, painted
+from vistaline.core.picture.transfer import linear_from_clip
 from vistaline.core.prepare.step import Prepared
 from vistaline.core.prepare.steps import PrepareStep, prepare
-from vistaline.core.separate.exemplar import ExemplarSettings
 from vistaline.core.separate.separation import SeparatedLayer, fill_hole
 from vistaline.core.sheet.sheet import EVERYTHING, Sheet
 from vistaline.core.timing import parse_rate
@@ -54,11 +62,19 @@ def _import(run: Run) -> Finish:
     run.progress(0.05, "reading")
     if "part" in arguments:
         return _import_part(run, path)
+    if "frame" in arguments:
+        return _import_frame(run, path)
     found = inspect_upload(path, task.name)
     if isinstance(found, Document):
         return _ask(found)
     try:
-        admitted = library.admit(file, task.name)
+        rate = arguments.get("rate")
+        admitted = library.admit(
+            file,
+            task.name,
+            parse_rate(rate) if rate else None,
+            lambda share, words: run.progress(0.1 + 0.7 * share, words),
+        )
     except PictureError:
         _drop_unused(run, file)
         raise
@@ -101,6 +117,17 @@ def _import_part(run: Run, path: Path) -> Finish:
             "name": part.name,
         }
     return _adding(library, admitted, f"{task.name}.{extension}", placing=placing)
+
+
+def _import_frame(run: Run, path: Path) -> Finish:
+    """Bring one frame of a picture that moves in as a picture of its own."""
+    library, name = run.library, run.task.name
+    clip = clip_of(path, name)
+    frame = min(run.task.arguments["frame"], clip.frames - 1)
+    linear = linear_from_clip(frames_of_clip(path, name, clip, frame, 1)[0], clip.tags)
+    run.progress(0.4, "keeping it")
+    codes = straight_codes(linear) if clip.has_alpha else codes_from_linear(linear)
+    return _adding(library, library.admit(library.keep_codes(codes), name), name)
 
 
 def _adding(library: Library, admitted: Admitted, name: str, **about: Any) -> Finish:

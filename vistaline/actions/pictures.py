@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 from collections.abc import Callable
 from dataclasses import dataclass
+from fractions import Fraction
 from functools import partial
 from pathlib import Path, PurePosixPath, PureWindowsPath
 from typing import Any, BinaryIO
@@ -15,16 +16,22 @@ from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import NotFound, Refused
 from vistaline.core.files import write_atomically
-from vistaline.core.formats.incoming import header_of, keep_pyramid
+from vistaline.core.formats.incoming import clip_of, header_of, keep_pyramid, sound_clip
+from vistaline.core.formats.moving import MovingFrames
+from vistaline.core.looks.pieces import Sheet
 from vistaline.core.looks.typefaces import shelve
+from vistaline.core.picture.clip import Clip
 from vistaline.core.picture.decode import PictureInfo
 from vistaline.core.picture.preview import alpha_at, preview_webp
 from vistaline.core.picture.pyramid import Pyramid, PyramidStore
 from vistaline.core.picture.still import encode_png
 from vistaline.core.render.copies import copy_webp
-from vistaline.core.shot.shot import Shot
-from vistaline.core.stage.drawn import Looks, look_called
+from vistaline.core.render.nested import NestedFrames
+from vistaline.core.shot.shot import PictureRef, Shot
+from vistaline.core.stage.drawn import Looks, look_called, sheet_called
 from vistaline.core.stage.focused import LIVE_COPIES
+from vistaline.core.stage.textures import PiecesLook, texture_called
+from vistaline.core.timing import parse_rate, rate_label
 from vistaline.store.files import FileStore
 from vistaline.store.models import Picture
 
@@ -34,6 +41,7 @@ __all__ = [
     "known_picture",
     "pictures_of",
     "plain_name",
+    "reference_to",
     "remove_picture",
     "share_pictures",
 ]
@@ -51,6 +59,8 @@ class Admitted:
     info: PictureInfo
     has_alpha: bool
     size: int
+    clip: Clip | None = None
+    """What moves of it."""
 
     def facts(self) -> dict[str, Any]:
         """Return what a picture's row says of its file."""
@@ -62,6 +72,12 @@ class Admitted:
             "bits": self.info.bits,
             "has_alpha": self.has_alpha,
             "size": self.size,
+            "moving": self.clip
+            and {
+                "frames": self.clip.frames,
+                "rate": rate_label(self.clip.rate),
+                "remarks": list(self.clip.remarks),
+            },
         }
 
 
@@ -78,8 +94,8 @@ class Library:
     ) -> tuple[Picture, bool]:
         """Bring a picture in; returns it, and whether it is new to the project.
 
-        ``about`` may say more of it: ``role``, ``source_id``, ``placing``. It is decoded whole
-        before anything is kept: a broken file leaves no trace.
+        ``about`` may say more of it: ``role``, ``source_id``, ``placing``, the ``rate`` of frames.
+        It is decoded whole before anything is kept: a broken file leaves no trace.
 
         Raises
         ------
@@ -92,7 +108,8 @@ class Library:
             known = known_picture(session, project_id, incoming.sha256)
             if known:
                 return known, False
-            admitted = self._admitted(incoming.path, incoming.sha256, name)
+            rate = about.pop("rate", None)
+            admitted = self._admitted(incoming.path, incoming.sha256, name, rate)
             self.files.keep(incoming, admitted.info.extension)
         return self.add(session, project_id, name, admitted, **about)
 
@@ -104,18 +121,37 @@ class Library:
         with path.open("rb") as stream, self.files.receive(stream) as incoming:
             self._admitted(incoming.path, incoming.sha256, path.name)
 
-    def admit(self, file: str, name: str) -> Admitted:
+    def admit(
+        self,
+        file: str,
+        name: str,
+        rate: Fraction | None = None,
+        progress: Callable[[float, str], None] = lambda share, words: None,
+    ) -> Admitted:
         """Decode a stored picture whole and make what is shown of it; nothing is added yet.
+
+        ``rate``: of frames that are stills; ``progress`` is told how many frames of one that
+        moves have been looked at, and may raise to stop.
 
         Raises
         ------
         PictureError
             As :meth:`import_picture`.
         """
-        return self._admitted(self.files.path(file), Path(file).stem, name)
+        return self._admitted(self.files.path(file), Path(file).stem, name, rate, progress)
 
-    def _admitted(self, path: Path, sha256: str, name: str) -> Admitted:
+    def _admitted(
+        self,
+        path: Path,
+        sha256: str,
+        name: str,
+        rate: Fraction | None = None,
+        progress: Callable[[float, str], None] = lambda share, words: None,
+    ) -> Admitted:
         info = header_of(path, name)
+        clip = None
+        if info.moves:
+            clip = sound_clip(path, name, clip_of(path, name, rate), progress)
         pyramid = self._pyramids.get_written(sha256, partial(keep_pyramid, path, name))
         if not self._preview_path(sha256, thumbnail=False).exists():
             self._preview(sha256, pyramid, thumbnail=False)
@@ -125,6 +161,7 @@ class Library:
             info=info,
             has_alpha=not pyramid.opaque,
             size=path.stat().st_size,
+            clip=clip,
         )
 
     def add(
@@ -166,7 +203,16 @@ class Library:
 
     def looks_of(self, shot: Shot) -> Looks:
         """Return what a shot's layers and shadows look like, each made when first asked for."""
-        return Looks(shot, self._pyramids, lambda key: self.pyramid(shot.pictures[key].file))
+        return Looks(
+            shot,
+            self._pyramids,
+            lambda key: self.pyramid(shot.pictures[key].file),
+            NestedFrames(self.looks_of),
+            MovingFrames(lambda key: self._clip_file(shot.pictures[key])),
+        )
+
+    def _clip_file(self, ref: PictureRef) -> tuple[Path, Fraction | None]:
+        return self.files.path(ref.file), ref.rate
 
     def drawn(
         self,
@@ -195,6 +241,14 @@ class Library:
         if path.exists():
             return path
         return self._preview(name, self.looks_of(shot)[texture], thumbnail)
+
+    def pieces(self, shot: Shot, texture: str, name: str) -> Sheet:
+        """Return the pieces of a title; errors as :meth:`drawn`."""
+        drawing = look_called(shot, texture)
+        look = texture_called(texture, shot.pictures, [each.id for each in shot.layers])
+        if drawing is None or drawing.name != name or not isinstance(look, PiecesLook):
+            raise NotFound("The shot has no such title any more.")
+        return sheet_called(shot, look, self.looks_of(shot))
 
     def alpha(self, shot: Shot, texture: str, u: float, v: float) -> float:
         """Return the alpha (0..1) of one of a shot's looks at unit texture coordinates."""
@@ -238,6 +292,18 @@ class Library:
 def plain_name(name: str) -> str:
     """Return a file's name for people; whatever path it carries is dropped."""
     return PurePosixPath(PureWindowsPath(name).name).name.strip()[:200] or "picture"
+
+
+def reference_to(picture: Picture) -> PictureRef:
+    """Return what a shot keeps of a picture."""
+    moving = picture.moving or {}
+    return PictureRef(
+        file=picture.file,
+        width=picture.width,
+        height=picture.height,
+        frames=moving.get("frames"),
+        rate=parse_rate(moving["rate"]) if moving else None,
+    )
 
 
 def known_picture(session: Session, project_id: int, sha256: str) -> Picture | None:

@@ -86,11 +86,12 @@ def find_picture(session: Session, person_id: int, picture_id: int) -> Picture:
 
 
 def find_job(session: Session, person_id: int, job_id: int) -> RenderJob:
-    """Return a render of one of this person's shots."""
+    """Return a render of one of this person's shots or films."""
     job = session.get(RenderJob, job_id)
     if not job:
         raise NotFound("There is no such render.")
-    find_shot(session, person_id, job.shot_id)
+    if not role_in(session, person_id, job.of.project_id):
+        raise NotFound("There is no such render.")
     return job
 
 

@@ -17,6 +17,7 @@ from sqlalchemy import func, select, text, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from vistaline.actions.errors import Refused
+from vistaline.actions.films import whole_film
 from vistaline.actions.life import (
     LIFE,
     Beating,
@@ -35,16 +36,19 @@ from vistaline.actions.queue import Queue
 from vistaline.actions.shots import current_shot
 from vistaline.core.errors import RenderError
 from vistaline.core.files import write_atomically
+from vistaline.core.film.film import dump_film
 from vistaline.core.formats.encoders import ClipFormat
 from vistaline.core.formats.outputs import encoder_called
 from vistaline.core.picture.still import encode_jpeg
 from vistaline.core.render.clip import Output, frame_ranges, range_length, render_frames
-from vistaline.core.render.frame import Renderer, scaled
+from vistaline.core.render.frames import Frames
+from vistaline.core.render.reel import Reel, duration_of, frames_of, parse_reel, reel_at
 from vistaline.core.render.source import QUALITIES
-from vistaline.core.shot.document import dump_shot, parse_shot
+from vistaline.core.shot.document import dump_shot
 from vistaline.core.shot.shot import Shot
 from vistaline.store.models import (
     ACTIVE,
+    FilmRow,
     JobState,
     RenderJob,
     RenderRange,
@@ -79,7 +83,7 @@ _OLD_ENOUGH = 12.0
 
 def start_render(
     session: Session,
-    row: ShotRow,
+    row: ShotRow | FilmRow,
     *,
     kind: str,
     scale: float = 1.0,
@@ -87,27 +91,31 @@ def start_render(
     first: int = 0,
     last: int | None = None,
 ) -> RenderJob:
-    """Keep a render of the shot as it is now; announce it after the commit."""
+    """Keep a render of a shot or a film as it is now; announce it after the commit."""
     try:
         encoder_called(kind)
     except RenderError as error:
         raise Refused(str(error)) from error
-    shot = current_shot(session, row)
-    last = shot.frame.duration - 1 if last is None else last
+    reel, duration = _reel_now(session, row)
+    if not duration:
+        raise Refused("The film has no shots yet. Add one first.")
+    last = duration - 1 if last is None else last
     if first > last:
         raise Refused(f"The first frame, {first}, comes after the last, {last}. Exchange them.")
-    if not 0 <= first <= last < shot.frame.duration:
-        raise Refused(f"The shot has frames 0 to {shot.frame.duration - 1}; choose among them.")
+    if not 0 <= first <= last < duration:
+        what = "shot" if isinstance(row, ShotRow) else "film"
+        raise Refused(f"The {what} has frames 0 to {duration - 1}; choose among them.")
     if quality not in QUALITIES:
         raise Refused(f"A render is {', '.join(QUALITIES)}, not {quality!r}. Choose one of them.")
     if not 0.05 <= scale <= 2:
         raise Refused("A render is 5 % to 200 % of the frame's size.")
-    length = range_length(scaled(shot, scale).frame.size)
+    length = range_length(reel_at(reel, scale).frame.size)
     job = RenderJob(
-        shot_id=row.id,
+        shot_id=row.id if isinstance(row, ShotRow) else None,
+        film_id=row.id if isinstance(row, FilmRow) else None,
         kind=kind,
-        name=shot.name,
-        document=json.dumps(dump_shot(shot)),
+        name=reel.name,
+        document=json.dumps(dump_shot(reel) if isinstance(reel, Shot) else dump_film(reel)),
         scale=scale,
         quality=quality,
         frames=last - first + 1,
@@ -118,18 +126,31 @@ def start_render(
     return job
 
 
-def expected_seconds(session: Session, row: ShotRow, library: Library) -> dict[str, float]:
-    """Return about how long a worker takes for a frame of the shot, in seconds, by quality.
-
-    Measured on a small frame half way through the shot.
-    """
+def _reel_now(session: Session, row: ShotRow | FilmRow) -> tuple[Reel, int]:
+    """Return what is rendered, with all that it is made of, and how many frames it has."""
+    if isinstance(row, FilmRow):
+        film = whole_film(session, row)
+        return film, duration_of(film)
     shot = current_shot(session, row)
-    small = scaled(shot, min(1.0, _SAMPLE / max(shot.frame.size)))
-    pixels = shot.frame.width * shot.frame.height / (small.frame.width * small.frame.height)
-    frame, looks = shot.frame.duration // 2, library.looks_of(small)
+    return shot, shot.duration
+
+
+def expected_seconds(
+    session: Session, row: ShotRow | FilmRow, library: Library
+) -> dict[str, float]:
+    """Return about how long a worker takes for a frame, in seconds, by quality.
+
+    Measured on a small frame half way through; of a film without shots there is nothing to say.
+    """
+    reel, duration = _reel_now(session, row)
+    if not duration:
+        return {}
+    small = reel_at(reel, min(1.0, _SAMPLE / max(reel.frame.size)))
+    pixels = reel.frame.width * reel.frame.height / (small.frame.width * small.frame.height)
+    frame = duration // 2
     found = {}
     for name, quality in QUALITIES.items():
-        renderer = Renderer(small, looks, quality=quality, threads=1)
+        renderer = frames_of(small, library.looks_of, quality=quality, threads=1)
         times = []
         # What is opened first does not count; for the longest it has been by then.
         for _ in range(1 if quality.views else 3):
@@ -195,9 +216,10 @@ def _release(session: Session, job_id: int) -> None:
     session.flush()
 
 
-def jobs_of(session: Session, row: ShotRow) -> list[RenderJob]:
-    """Return a shot's renders, the newest first."""
-    query = select(RenderJob).where(RenderJob.shot_id == row.id).order_by(RenderJob.id.desc())
+def jobs_of(session: Session, row: ShotRow | FilmRow) -> list[RenderJob]:
+    """Return a shot's or a film's renders, the newest first."""
+    own = RenderJob.film_id if isinstance(row, FilmRow) else RenderJob.shot_id
+    query = select(RenderJob).where(own == row.id).order_by(RenderJob.id.desc())
     return list(session.scalars(query))
 
 
@@ -304,19 +326,18 @@ def work_on(
 
 
 def _render_all(hand: _Hand) -> None:
-    renderer: Renderer | None = None
+    renderer: Frames | None = None
     while claimed := insist(lambda: _claim_range(hand)):
         job, piece = claimed
         if renderer is None:
-            shot = _shot_of(job)
             # The workers fill the cores as processes.
-            quality = QUALITIES[job.quality]
-            renderer = Renderer(shot, hand.library.looks_of(shot), quality=quality, threads=1)
+            quality, looks_of = QUALITIES[job.quality], hand.library.looks_of
+            renderer = frames_of(_reel_of(job), looks_of, quality=quality, threads=1)
         _render_range(hand, renderer, job, piece)
 
 
-def _shot_of(job: RenderJob) -> Shot:
-    return scaled(parse_shot(json.loads(job.document)), job.scale)
+def _reel_of(job: RenderJob) -> Reel:
+    return reel_at(parse_reel(json.loads(job.document)), job.scale)
 
 
 def _claim_range(hand: _Hand) -> tuple[RenderJob, RenderRange] | None:
@@ -338,7 +359,7 @@ def _claim_range(hand: _Hand) -> tuple[RenderJob, RenderRange] | None:
         return job, piece
 
 
-def _render_range(hand: _Hand, renderer: Renderer, job: RenderJob, piece: RenderRange) -> None:
+def _render_range(hand: _Hand, renderer: Frames, job: RenderJob, piece: RenderRange) -> None:
     folder = hand.library.files.render_folder(job.id)
     frames = range(piece.start, piece.stop)
     began, encoded = time.monotonic(), 0
@@ -362,9 +383,9 @@ def _render_range(hand: _Hand, renderer: Renderer, job: RenderJob, piece: Render
 
 def _show(hand: _Hand, job: RenderJob, frame: int) -> None:
     """Keep a small picture of a frame beside what is rendered."""
-    shot = _shot_of(job)
-    small = scaled(shot, min(1.0, _SMALL / max(shot.frame.size)))
-    rgb = Renderer(small, hand.library.looks_of(small), threads=1).rgb(frame)
+    reel = _reel_of(job)
+    small = reel_at(reel, min(1.0, _SMALL / max(reel.frame.size)))
+    rgb = frames_of(small, hand.library.looks_of, threads=1).rgb(frame)
     write_atomically(hand.library.files.render_folder(job.id) / _NEWEST, encode_jpeg(rgb))
 
 
@@ -393,11 +414,11 @@ def _join(hand: _Hand) -> None:
     if job is None:
         return
     folder = hand.library.files.render_folder(job.id)
-    encoder, shot = encoder_called(job.kind), _shot_of(job)
+    encoder, reel = encoder_called(job.kind), _reel_of(job)
     result = folder / f"result{encoder.suffix}"
     parts = encoder.parts(folder, [(piece.start, piece.stop) for piece in job.ranges])
     with _beating(hand, RenderJob, job.id) as beating:
-        clip = ClipFormat(shot.frame.size, shot.frame.rate)
+        clip = ClipFormat(reel.frame.size, reel.frame.rate)
         encoder.join(parts, result, clip, beating.check)
         _done(
             hand,

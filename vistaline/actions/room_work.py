@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import NotFound
 from vistaline.actions.history import Change
-from vistaline.actions.pictures import Admitted
+from vistaline.actions.pictures import Admitted, reference_to
 from vistaline.actions.rooms import (
     as_seen,
     check_bowed,
@@ -134,7 +134,7 @@ def _added(
 ) -> tuple[int, dict[str, Any]]:
     """Add a picture to the task's project; returns its id, and how a shot names it."""
     picture, _ = run.library.add(session, task.project_id, title, admitted)
-    return picture.id, {"file": picture.file, "width": picture.width, "height": picture.height}
+    return picture.id, reference_to(picture).model_dump(mode="json")
 
 
 def _look_ahead(run: Run) -> Finish:

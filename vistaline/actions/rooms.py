@@ -25,9 +25,9 @@ from vistaline.core.foresight.ahead import Ahead, pack_ahead, unpack_ahead
 from vistaline.core.geometry.bowing import straighten_picture
 from vistaline.core.geometry.lines import as_marks, find_edges, find_segments
 from vistaline.core.picture.colour import codes_from_linear, straight_codes
+from vistaline.core.picture.exemplar import Progress
 from vistaline.core.picture.pyramid import BORDER
 from vistaline.core.render.straight import Beyond, Projector, straight_on, straight_size
-from vistaline.core.separate.exemplar import Progress
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card, card_of

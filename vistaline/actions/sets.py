@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import Refused
 from vistaline.actions.history import Change
+from vistaline.actions.pictures import reference_to
 from vistaline.actions.shots import change_shot, create_shot, current_shot
 from vistaline.core.edits.hanging import side_by_side
 from vistaline.core.errors import CoreError
@@ -20,9 +21,9 @@ from vistaline.core.geometry.optics import DEFAULT_LENS, covering_focal_length
 from vistaline.core.looks.blending import Blend
 from vistaline.core.looks.frame_styles import READY_STYLES
 from vistaline.core.shot.cameras import Camera
+from vistaline.core.shot.layer import shown_as
 from vistaline.core.shot.route import Framing, Route
 from vistaline.core.shot.shot import FrameFormat, Layer, PictureRef, Shot, TakingCamera
-from vistaline.core.shot.shows import PictureShown
 from vistaline.core.shot.stands import Box, Taken
 from vistaline.store.models import Picture, ShotRow
 
@@ -189,17 +190,14 @@ def add_set(
 
 
 def _references(pictures: Sequence[Picture]) -> dict[str, PictureRef]:
-    return {
-        f"p{each.id}": PictureRef(file=each.file, width=each.width, height=each.height)
-        for each in pictures
-    }
+    return {f"p{each.id}": reference_to(each) for each in pictures}
 
 
 def _layers(placed: Sequence[Placed]) -> list[Layer]:
     return [
         Layer(
             name=each.label,
-            shows=PictureShown(picture=f"p{each.picture.id}"),
+            shows=shown_as(f"p{each.picture.id}", reference_to(each.picture)),
             stands=Taken(box=each.box),
             distance=distance,
             opacity=each.opacity,

@@ -28,7 +28,18 @@ __all__ = ["change_sheet", "current_sheet", "redo", "sheet_of", "undo", "undo_la
 
 
 def sheet_of(session: Session, files: FileStore, picture: Picture) -> SheetRow:
-    """Return a picture's sheet; an empty one is started for a picture that has none."""
+    """Return a picture's sheet; an empty one is started for a picture that has none.
+
+    Raises
+    ------
+    Refused
+        The picture moves.
+    """
+    if picture.moving:
+        raise Refused(
+            f"{picture.name} moves; only still pictures are prepared and cut. Bring a frame of "
+            "it in as a picture, beside it on Pictures."
+        )
     row = session.scalar(select(SheetRow).where(SheetRow.picture_id == picture.id))
     if row is None:
         info = header_of(files.path(picture.original), picture.name)

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import Refused
 from vistaline.actions.history import Change, History
+from vistaline.actions.nesting import emptied, nested_in, reference_to, with_inner
 from vistaline.actions.pictures import Library
 from vistaline.core import edits
 from vistaline.core.edits.clipboard import clip_of
@@ -21,6 +22,7 @@ from vistaline.core.shot.shot import Shot
 from vistaline.store.models import Person, Revision, ShotRow
 
 __all__ = [
+    "add_nested",
     "change_shot",
     "copy_layers",
     "create_shot",
@@ -49,12 +51,34 @@ def import_shot_file(
 ) -> ShotRow:
     """Bring a shot file in with its pictures."""
     shot, paths = read_shot_file(path)
+    return _import(session, library, project_id, shot, paths, person_id)
+
+
+def _import(
+    session: Session,
+    library: Library,
+    project_id: int,
+    shot: Shot,
+    paths: Mapping[str, Path],
+    person_id: int | None,
+) -> ShotRow:
+    """Bring a shot in, those that it shows first."""
+    inner = {}
+    for key, ref in shot.shots.items():
+        if ref.document is not None:
+            other = parse_shot(ref.document)
+            own = {name: Path(each.file) for name, each in other.pictures.items()}
+            row = _import(session, library, project_id, other, own, person_id)
+            inner[key] = ref.evolve(file=reference_to(row).file, document=None)
     references = {}
     for key, picture_path in paths.items():
         with picture_path.open("rb") as stream:
-            picture, _ = library.import_picture(session, project_id, picture_path.name, stream)
+            picture, _ = library.import_picture(
+                session, project_id, picture_path.name, stream, rate=shot.pictures[key].rate
+            )
         references[key] = shot.pictures[key].evolve(file=picture.file)
-    return create_shot(session, project_id, shot.evolve(pictures=references), person_id)
+    changed = shot.evolve(pictures=references, shots=shot.shots | inner)
+    return create_shot(session, project_id, changed, person_id)
 
 
 def current_shot(session: Session, row: ShotRow) -> Shot:
@@ -129,6 +153,12 @@ def paste_layers(
     return change_shot(session, row, "paste_layers", arguments, change)
 
 
+def add_nested(session: Session, row: ShotRow, inner: ShotRow, change: Change, *, at: int) -> Shot:
+    """Put another shot of the project on a shot's stage; Refused if the two would be a circle."""
+    values = {"nested": nested_in(session, row, inner)}
+    return change_shot(session, row, "add_nested", values, change, at=at)
+
+
 def undo(session: Session, row: ShotRow, *, version: int, key: str = "") -> None:
     """Go back one revision; does nothing at the first."""
     _history(session, row, key).undo(version=version)
@@ -159,8 +189,8 @@ def _history(session: Session, row: ShotRow, key: str = "") -> History[Shot]:
         session=session,
         row=row,
         revisions=Revision,
-        parse=parse_shot,
-        dump=dump_shot,
+        parse=lambda document: with_inner(session, parse_shot(document), frozenset({row.id})),
+        dump=lambda shot: dump_shot(emptied(shot)),
         name=row.name,
         columns=lambda shot: {"name": shot.name},
         key=key,

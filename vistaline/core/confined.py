@@ -30,6 +30,7 @@ import threading
 import traceback
 from collections.abc import Callable
 from dataclasses import dataclass
+from fractions import Fraction
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any, TypeVar
@@ -84,7 +85,7 @@ def confined(
     """Return what ``work(*arguments, **options)`` returns, having run it in a child.
 
     ``work`` must be a function of a module that has a name, and what goes in picklable. What
-    comes out is plain values, data classes of the core, or one array, which comes back
+    comes out is plain values, fractions, data classes of the core, or one array, which comes back
     memory-mapped. ``name`` is the file as the person knows it. Within a child the work is simply
     done.
 
@@ -169,6 +170,8 @@ class _Answers(pickle.Unpickler):
                 return found
             if (module, name) == ("vistaline.core.errors", "_rebuilt"):
                 return found
+        if (module, name) == ("fractions", "Fraction"):
+            return Fraction
         raise pickle.UnpicklingError(f"{module}.{name} has no place in an answer")
 
 

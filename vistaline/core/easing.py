@@ -11,17 +11,27 @@ import math
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Annotated, Any, Protocol
 
 import numpy as np
 from numba import njit
 from numpy.typing import ArrayLike
+from pydantic import BeforeValidator, Field
 
 from vistaline.core.arrays import FloatArray
 from vistaline.core.errors import ShotError
 from vistaline.core.near import meant
 
-__all__ = ["EASE_NAMES", "NAMED_EASES", "CubicBezier", "Ease", "Spring", "Stay", "parse_ease"]
+__all__ = [
+    "EASE_NAMES",
+    "NAMED_EASES",
+    "CubicBezier",
+    "Ease",
+    "EaseName",
+    "Spring",
+    "Stay",
+    "parse_ease",
+]
 
 
 class Ease(Protocol):
@@ -263,3 +273,26 @@ def _linear(stops: list[str]) -> Linear:
     index = np.arange(len(times))
     filled = np.interp(index, index[known], np.array(times)[known])
     return Linear(tuple(filled.tolist()), tuple(progress))
+
+
+def _checked_ease(ease: Any) -> Any:
+    parse_ease(tuple(ease) if isinstance(ease, list) else ease)
+    return ease
+
+
+EaseName = Annotated[
+    str | tuple[float, float, float, float],
+    Field(
+        json_schema_extra={
+            "anyOf": [
+                {"enum": sorted(EASE_NAMES)},
+                {"type": "string", "pattern": r"^(spring|linear)\(.*\)$"},
+                {"type": "array", "items": {"type": "number"}, "minItems": 4, "maxItems": 4},
+            ],
+            "description": "An ease by name; spring(damping); CSS's linear(...); or four handles "
+            "of a CSS cubic-bezier, x1, y1, x2, y2.",
+        }
+    ),
+    BeforeValidator(_checked_ease),
+]
+"""An ease as a field: refused by a sentence if there is no such one."""

@@ -55,8 +55,8 @@ class Keyed:
     label: str
     name: str = ""
     """What rows call the value; left out, as the field is called. Unique within the thing."""
-    item: int | None = None
-    """Which of a tuple's numbers this mark is for."""
+    item: int | tuple[int, ...] | None = None
+    """Which of a tuple's numbers this mark is for; or of one of the tuples in it."""
     kind: Kind = Kind.NUMBER
     unit: str = ""
     factor: float = 1.0
@@ -124,6 +124,8 @@ def _put(part: Any, path: tuple[Step, ...], value: Any) -> Any:
     if isinstance(step, str):
         return part.evolve(**{step: _put(getattr(part, step), rest, value)})
     if isinstance(step, int):
+        if step >= len(part):
+            return part  # there is no such one now
         return (*part[:step], _put(part[step], rest, value), *part[step + 1 :])
     return tuple(_put(each, rest, value) if each.id == step.id else each for each in part)
 
@@ -191,7 +193,9 @@ def _values_of(kind: type[Part]) -> Mapping[str, Keyable | _OfItems]:
     for field, info in kind.model_fields.items():
         for mark in info.metadata:
             if isinstance(mark, Keyed):
-                path = (field,) if mark.item is None else (field, mark.item)
+                step = () if mark.item is None else mark.item
+                within = (step,) if isinstance(step, int) else step
+                path: tuple[Step, ...] = (field, *within)
                 own[mark.name or field] = _keyable(mark, path)
         for part, listed in _parts_in(info.annotation):
             for name, about in _values_of(part).items():

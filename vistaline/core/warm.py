@@ -15,6 +15,7 @@ import numpy as np
 from vistaline.core.foresight.ahead import look_ahead
 from vistaline.core.looks.blending import Blend
 from vistaline.core.picture.pyramid import Pyramid, PyramidStore, build_levels
+from vistaline.core.picture.transfer import Tags, linear_from_clip
 from vistaline.core.render.frame import Renderer
 from vistaline.core.separate.cutset import parse_cutset
 from vistaline.core.separate.separation import separate
@@ -34,6 +35,7 @@ def warm(*parts: str) -> None:
     parts = parts or PARTS
     if "cutting" in parts:
         _cut()
+        linear_from_clip(np.zeros((12, 8), np.uint8), Tags())
     if "frames" in parts or "ahead" in parts:
         _render(*parts)
 

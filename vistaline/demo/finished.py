@@ -6,16 +6,9 @@ from vistaline.core import edits
 from vistaline.core.looks.fields import ColourField, Stop
 from vistaline.core.looks.frame_styles import FrameStyle, Shadow
 from vistaline.core.shot.cameras import Camera
-from vistaline.core.shot.effects import (
-    Grain,
-    Halftone,
-    On,
-    Over,
-    Screen,
-    ScreenShape,
-    Tones,
-    Vignetting,
-)
+from vistaline.core.shot.effects import On, Over
+from vistaline.core.shot.grading import Tones
+from vistaline.core.shot.overlays import Grain, Halftone, Screen, ScreenShape, Vignetting
 from vistaline.core.shot.route import Framing, Route
 from vistaline.core.shot.shot import FrameFormat, Layer, Shot, TakingCamera
 from vistaline.core.shot.shows import FieldShown, PictureShown

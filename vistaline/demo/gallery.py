@@ -113,6 +113,10 @@ def _hung(pictures: dict[str, PictureRef], layers: list[Layer]) -> Shot:
     shot = edits.apply(shot, "move_in_depth", {"layer": title, "distance": 3.6})
     look = {"face": "playfair", "weight": 500, "size": 0.24, "line_spacing": 110, "fill": "#f3e9d2"}
     shot = edits.apply(shot, "set_title", {"layer": title, **look})
+    # It types itself, word by word.
+    comes = {"how": "typed", "by": "word", "start": 14, "frames": 46, "overlap": 0}
+    shot = edits.apply(shot, "set_passage", {"layer": title, "way": "arrives", **comes})
+    shot = _encircled(shot, "reeds")
     shot = edits.apply(shot, "add_occluder", {"kind": "edge"})
     # First the title alone is sharp; while the camera comes nearer the aperture closes, and the
     # prints come out. They hang close together: at its true strength a lens would hardly tell.
@@ -121,6 +125,16 @@ def _hung(pictures: dict[str, PictureRef], layers: list[Layer]) -> Shot:
     for frame, stop in ((48, 1), (204, 11)):
         shot = edits.apply(shot, "set_opening", {"f_number": stop}, at=frame, auto_key=True)
     return shot
+
+
+def _encircled(shot: Shot, layer: str) -> Shot:
+    """Return the shot with a line by hand drawn round a print, while one looks."""
+    known = {each.id for each in shot.layers}
+    shot = edits.apply(shot, "line_round", {"layer": layer})
+    line = next(each.id for each in shot.layers if each.id not in known)
+    look = {"colour": "#d9603b", "rough": 30, "taper": 25, "seed": 4}
+    shot = edits.apply(shot, "set_line", {"layer": line, **look})
+    return edits.apply(shot, "draw_on", {"layer": line, "frames": 30}, at=84)
 
 
 def _cut(photo: Codes, left: float, top: float, width: float, height: float) -> Codes:

@@ -27,7 +27,7 @@ from vistaline.demo.drawing import (
     polygon_mask,
 )
 
-__all__ = ["CANVAS", "LAYERS"]
+__all__ = ["CANVAS", "LAYERS", "clear_sky"]
 
 CANVAS = (4608, 2592)
 _W, _H = CANVAS
@@ -54,6 +54,15 @@ def _fill(picture: Picture, points: Points, colour: Colour, *, opacity: float = 
 
 def sky() -> Picture:
     """Return the evening sky with a low sun, drifting cloud and the first stars; opaque."""
+    return _sky(1.0)
+
+
+def clear_sky() -> Picture:
+    """Return the same without its clouds."""
+    return _sky(0.0)
+
+
+def _sky(clouds: float) -> Picture:
     picture = gradient(
         _rows(),
         [
@@ -73,6 +82,7 @@ def sky() -> Picture:
     streak = noise(_W, _H, cells=(2, 26), octaves=5, seed=8)
     cover = np.clip((0.62 * cloud + 0.38 * streak - 0.50) * 5.5, 0, 1)
     cover *= np.clip((_rows() - 0.05) * 6, 0, 1) * np.clip((0.585 - _rows()) * 14, 0, 1)
+    cover *= np.float32(clouds)
     lit = np.clip(cv2.GaussianBlur(cover, (0, 0), 26) * 1.2 - 0.25, 0, 1)
     body = mix((250, 170, 128), (98, 78, 118), lit)
     body = body + (warm * 46)[..., None]

@@ -16,6 +16,7 @@ import cv2
 import numpy as np
 
 from vistaline.core.files import write_atomically
+from vistaline.core.formats.filmfile import write_film_file
 from vistaline.core.formats.shotfile import write_shot_file
 from vistaline.core.geometry.optics import covering_focal_length
 from vistaline.core.shot.cameras import Camera
@@ -37,8 +38,10 @@ from vistaline.demo.dressed import fog_night, leaf_by_lamplight, room_at_evening
 from vistaline.demo.finished import three_harbours
 from vistaline.demo.gallery import write_gallery
 from vistaline.demo.headland import CANVAS, LAYERS
+from vistaline.demo.laid import film_of_three, four_prints, log_is_read
 from vistaline.demo.plates import flattened
 from vistaline.demo.street import harbour_street
+from vistaline.demo.windy import draw_windy, wind_gets_up
 
 __all__ = ["write_demo_files"]
 
@@ -47,7 +50,7 @@ _OVERSCAN = 1.2
 
 
 def write_demo_files(folder: Path) -> list[Path]:
-    """Write the demo's shots and their pictures; returns the shot files.
+    """Write the demo's shots and their pictures; returns the shot files, and last the film's.
 
     They are drawn once, and kept in the account's cache for as long as the drawings' code is the
     same.
@@ -88,11 +91,13 @@ def _draw_all(folder: Path) -> list[Path]:
         room, street = pool.submit(lamp_room, folder), pool.submit(harbour_street, folder)
         layers = {name: pool.submit(_draw, name, folder) for name in LAYERS}
         leaf = pool.submit(tour, folder)
+        windy = pool.submit(draw_windy, folder)
         dusk = _dusk({name: drawn.result() for name, drawn in layers.items()})
         drawer = write_gallery(folder, flattened(folder, dusk)[0])
         boxes = {name: drawn.result() for name, drawn in layers.items()}
         rooms = room.result(), street.result(), leaf.result()
     paths = []
+    made: dict[str, Shot] = {}
     for name, shot in (
         ("dusk-at-sallow-head", racked(dusk)),
         ("the-keeper", _keeper(boxes)),
@@ -107,11 +112,21 @@ def _draw_all(folder: Path) -> list[Path]:
         ("evening-in-the-lamp-room", room_at_evening(rooms[0])),
         ("a-leaf-by-lamplight", leaf_by_lamplight(rooms[2])),
         ("three-harbours", three_harbours(drawer, rooms[1])),
+        ("four-prints", four_prints(drawer)),
+        ("the-log-is-read", log_is_read(drawer)),
+        ("a-wind-gets-up", wind_gets_up(dusk, windy.result())),
     ):
         path = folder / f"{name}.json"
         write_shot_file(shot, path, {key: ref.file for key, ref in shot.pictures.items()})
         paths.append(path)
-    return paths
+        made[name] = shot
+    in_film = {name: made[name] for name in FILM}
+    write_film_file(film_of_three(in_film), folder / "film.json", {x: f"{x}.json" for x in FILM})
+    return [*paths, folder / "film.json"]
+
+
+FILM = ("dusk-at-sallow-head", "four-prints", "the-log-is-read")
+"""The shots of the demo's film, in its order."""
 
 
 def _key(name: str) -> str:

@@ -12,6 +12,7 @@ from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 
+from vistaline.actions.films import import_film_file
 from vistaline.actions.people import add_person
 from vistaline.actions.pictures import Library
 from vistaline.actions.projects import DEMO, create_project
@@ -63,7 +64,7 @@ def load_demo(database: str, data: Path) -> None:
             return
         with tempfile.TemporaryDirectory() as folder:
             with _step("Drawing the demo's pictures, once"):
-                paths = write_demo_files(Path(folder))
+                *paths, film = write_demo_files(Path(folder))
                 shot, _ = read_shot_file(paths[0])
                 flat = write_flat_pictures(Path(folder), shot)
             with _step("Bringing them in"), ThreadPoolExecutor(os.cpu_count()) as pool:
@@ -73,8 +74,11 @@ def load_demo(database: str, data: Path) -> None:
                 list(pool.map(library.foresee, sorted({*pictures, *flat})))
             person = add_person(session, DEMO_NAME, DEMO_PASSWORD)
             project = create_project(session, person.id, DEMO)
-            for path in paths:
-                import_shot_file(session, library, project.id, path, person.id)
+            shots = {
+                path.name: import_shot_file(session, library, project.id, path, person.id)
+                for path in paths
+            }
+            import_film_file(session, project, film, shots)
             for path in flat:
                 with path.open("rb") as stream:
                     library.import_picture(session, project.id, path.name, stream)

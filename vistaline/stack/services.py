@@ -136,8 +136,12 @@ def _account(name: str) -> str | None:
 def _mariadb(folder: Path, port: int, password: str) -> Service:
     account = _account("mysql")
     data = _data_folder(folder, account)
+    # A server that starts removes what it takes for old temporary tables, also those of another
+    # that runs. So each has a folder of its own for them.
+    temporary = data / "temporary"
+    temporary.mkdir(mode=0o700, exist_ok=True)
     if not (data / "mysql").exists():
-        _install(data, account)
+        _install(data, temporary, account)
     _own(data, account)
     # What may be read and written from SQL: nothing. The folder stays empty.
     nothing = data / "no-files"
@@ -146,7 +150,7 @@ def _mariadb(folder: Path, port: int, password: str) -> Service:
     first.touch(mode=0o600)
     first.chmod(0o600)
     first.write_text(_first_sql(password))
-    for path in (first, nothing):
+    for path in (first, nothing, temporary):
         _own(path, account)
 
     def answers() -> bool:
@@ -163,6 +167,7 @@ def _mariadb(folder: Path, port: int, password: str) -> Service:
         _program("mariadbd", "mysqld"),
         "--no-defaults",
         f"--datadir={data}",
+        f"--tmpdir={temporary}",
         f"--port={port}",
         "--bind-address=127.0.0.1",
         # Unix socket paths are short by law of the kernel: relative to the data folder.
@@ -217,13 +222,14 @@ def _own(path: Path, account: str | None) -> None:
             os.chown(each, entry.pw_uid, entry.pw_gid, follow_symlinks=False)
 
 
-def _install(data: Path, account: str | None) -> None:
+def _install(data: Path, temporary: Path, account: str | None) -> None:
     _own(data, account)
     subprocess.run(
         [
             _program("mariadb-install-db", "mysql_install_db"),
             "--no-defaults",
             f"--datadir={data}",
+            f"--tmpdir={temporary}",
             # Root is let in by being the unix account root, through the socket; no password.
             "--auth-root-authentication-method=socket",
             "--skip-test-db",

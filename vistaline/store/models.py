@@ -141,6 +141,8 @@ class Picture(Base):
     bits: Mapped[int]
     has_alpha: Mapped[bool]
     size: Mapped[int]
+    moving: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    """Of one that moves: ``frames``, ``rate`` and what should be known, ``remarks``."""
     created: Mapped[datetime] = mapped_column(default=now)
 
 
@@ -249,6 +251,24 @@ class SheetRevision(RevisionOf, Base):
     owner_id: Mapped[int] = mapped_column(ForeignKey("sheet.id", ondelete="CASCADE"))
 
 
+class FilmRow(Revised, Base):
+    """A project's film."""
+
+    __tablename__ = "film"
+    project_id: Mapped[int] = mapped_column(
+        ForeignKey("project.id", ondelete="CASCADE"), unique=True
+    )
+    project: Mapped[Project] = relationship()
+
+
+class FilmRevision(RevisionOf, Base):
+    """A revision of a film."""
+
+    __tablename__ = "film_revision"
+    __table_args__ = (UniqueConstraint("owner_id", "number"),)
+    owner_id: Mapped[int] = mapped_column(ForeignKey("film.id", ondelete="CASCADE"))
+
+
 class JobState(StrEnum):
     """Where a render or another job is."""
 
@@ -278,13 +298,15 @@ class Worked:
 
 
 class RenderJob(Worked, Base):
-    """A render of a shot as it was when the render was asked for.
+    """A render of a shot, or a film, as it was when the render was asked for.
 
     Its frame ranges are rendered by many workers; ``worker`` is the one that joins them.
     """
 
     __tablename__ = "render_job"
-    shot_id: Mapped[int] = mapped_column(ForeignKey("shot.id", ondelete="CASCADE"))
+    shot_id: Mapped[int | None] = mapped_column(ForeignKey("shot.id", ondelete="CASCADE"))
+    film_id: Mapped[int | None] = mapped_column(ForeignKey("film.id", ondelete="CASCADE"))
+    """One of the two."""
     kind: Mapped[str] = mapped_column(String(16))
     """Which output it becomes: a key of the encoders."""
     name: Mapped[str]
@@ -302,7 +324,15 @@ class RenderJob(Worked, Base):
     ranges: Mapped[list[RenderRange]] = relationship(
         cascade="all, delete-orphan", order_by="RenderRange.start"
     )
-    shot: Mapped[ShotRow] = relationship()
+    shot: Mapped[ShotRow | None] = relationship()
+    film: Mapped[FilmRow | None] = relationship()
+
+    @property
+    def of(self) -> ShotRow | FilmRow:
+        """What is rendered."""
+        found = self.shot or self.film
+        assert found is not None
+        return found
 
 
 class RenderRange(Worked, Base):

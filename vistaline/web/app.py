@@ -20,7 +20,7 @@ from vistaline.actions.errors import ActionError, Conflict, NotFound, Refused
 from vistaline.actions.pictures import Library
 from vistaline.actions.queue import CeleryQueue, Queue, celery_app
 from vistaline.core.errors import CoreError, EditError
-from vistaline.core.timing import rate_label, time_in, timecode
+from vistaline.core.timing import parse_rate, rate_label, time_in, timecode
 from vistaline.store.database import connect
 from vistaline.store.files import FileStore
 from vistaline.store.models import Person
@@ -29,8 +29,10 @@ from vistaline.web import (
     context,
     direct,
     dress,
+    film,
     finish,
     health,
+    layouts,
     listing,
     output,
     pictures,
@@ -108,6 +110,8 @@ def create_app(settings: Settings | None = None, *, queue: Queue | None = None) 
         tiles.blueprint,
         shots.blueprint,
         stage.blueprint,
+        layouts.blueprint,
+        film.blueprint,
         direct.blueprint,
         dress.blueprint,
         finish.blueprint,
@@ -119,6 +123,7 @@ def create_app(settings: Settings | None = None, *, queue: Queue | None = None) 
         app.register_blueprint(blueprint)
     app.jinja_env.globals.update(asset=_asset(Path(app.static_folder or "")))
     app.jinja_env.filters.update(
+        lasting=_lasting,
         timecode=timecode,
         length_of=time_in,
         rate=rate_label,
@@ -257,6 +262,11 @@ def _asset(static: Path) -> Any:
         return url_for("static", filename=name, v=stamp)
 
     return asset
+
+
+def _lasting(moving: dict[str, Any]) -> str:
+    """Return how long a moving picture is, as ``6.5 s``."""
+    return f"{float(moving['frames'] / parse_rate(moving['rate'])):.3g} s"
 
 
 def _number(value: float | None, places: int = 2) -> str:

@@ -26,13 +26,19 @@ from vistaline.store.models import ShotRow
 from vistaline.web.context import services
 from vistaline.web.editing import arguments, playhead
 from vistaline.web.keys import ease_facts, keys_facts, pins_of, playhead_asked
-from vistaline.web.shots import findings_of, open_shot
+from vistaline.web.shots import findings_of, open_shot, passing_told
 
 __all__ = ["blueprint"]
 
 blueprint = Blueprint("direct", __name__, url_prefix="/shots")
 
-TABS = (("framing", "Framing"), ("keys", "Keys"), ("camera", "Camera"), ("moves", "Moves"))
+TABS = (
+    ("framing", "Framing"),
+    ("keys", "Keys"),
+    ("camera", "Camera"),
+    ("moves", "Moves"),
+    ("markers", "Markers"),
+)
 _PREVIEWED = 36
 """Frames of a move that is shown before it is chosen."""
 
@@ -60,6 +66,8 @@ def panel(shot_id: int) -> Any:
     if tab == "keys":
         facts = keys_facts(shot, playhead_asked(shot))
         return render_template("direct/_keys.html", tab=tab, eases=EASE_NAMES, **facts, **values)
+    if tab == "markers":
+        return render_template("direct/_markers.html", tab=tab, **values)
     if tab == "moves":
         return render_template("direct/_moves.html", tab=tab, moves=MOVES, **values)
     return render_template("direct/_framing.html", tab="framing", **values, **_framing(shot, index))
@@ -135,7 +143,7 @@ def peak(shot_id: int) -> Any:
 @login_required
 def clip(shot_id: int, verb: str) -> Any:
     """Send some frames of what an edit would make of the whole shot; nothing is kept."""
-    _, shot = open_shot(shot_id)
+    row, shot = open_shot(shot_id)
     changed = edits.apply(shot, verb, arguments(), **playhead())
     last = changed.frame.duration - 1
     frames = sorted({round(n * last / (_PREVIEWED - 1)) for n in range(_PREVIEWED)})
@@ -144,6 +152,7 @@ def clip(shot_id: int, verb: str) -> Any:
         "at": frames,
         "frames": described["frames"],
         "tables": described["tables"],
+        "passing": passing_told(row, shot, described["passing"]),
         "tracks": described["tracks"],
         "seconds": float(changed.frame.seconds),
     }

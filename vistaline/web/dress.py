@@ -8,6 +8,7 @@ from flask import Blueprint, render_template, request
 from flask_login import login_required
 
 from vistaline.actions.kept_looks import looks_in
+from vistaline.actions.pictures import pictures_of
 from vistaline.core.easing import EASE_NAMES
 from vistaline.core.edits.lamps import brightest_in
 from vistaline.core.edits.starts import STARTS
@@ -25,11 +26,13 @@ from vistaline.core.stage.particles import MOST_ALIVE, alive_of
 from vistaline.web.context import session
 from vistaline.web.dress_fields import fields_of, groups_of, sliders_of
 from vistaline.web.effect_fields import (
+    OF_LAYERS,
     SHOWS_IN_PROOF,
     curves_drawn,
     mask_facts,
     over_choices,
     over_word,
+    points_of,
     starts_by_sort,
 )
 from vistaline.web.keys import keys_facts, pins_of, playhead_asked
@@ -74,6 +77,13 @@ _SCOPES = (
     (Scope.VECTORS.value, "colours"),
     (Scope.HISTOGRAM.value, "histogram"),
 )
+CURVES = (
+    ("value", "all"),
+    ("red", "R"),
+    ("green", "G"),
+    ("blue", "B"),
+    ("lightness", "light"),
+)
 _KELVIN = (1900, 2700, 3200, 4300, 5600, 7500)
 """A candle, a bulb, a studio's tungsten lamp, morning, daylight, shade (common practice, no
 source)."""
@@ -101,6 +111,7 @@ def panel(shot_id: int) -> Any:
     if isinstance(thing, Effect) or request.args.get("tab") == "finish":
         effect = thing if isinstance(thing, Effect) else None
         shared["looks"] = looks_in(session(), row.project_id)
+        shared["all_pictures"] = pictures_of(session(), row.project_id)
         return _finish(shot, effect, pins_of(shot, wanted, playhead), shared)
     return render_template(
         "dress/_lamps.html",
@@ -147,8 +158,15 @@ def _finish(shot: Shot, effect: AnyEffect | None, pin: Any, shared: dict[str, An
         starts=starts_by_sort(),
         scopes=_SCOPES,
         in_proof=SHOWS_IN_PROOF,
+        of_layers=OF_LAYERS,
+        curves=CURVES,
         pin=pin,
         drawn=curves_drawn(effect) if effect else None,
+        points=[
+            (words, [(x, fields_of(shot, effect, [name])[0]) for x, name in found[curve]])
+            for curve, words in CURVES
+            if effect and curve in (found := points_of(effect))
+        ],
         listed=_effects_listed(shot),
         **shared,
     )

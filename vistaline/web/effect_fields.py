@@ -10,8 +10,11 @@ from typing import Any
 import numpy as np
 
 from vistaline.core.edits.effect_starts import EFFECT_STARTS
+from vistaline.core.looks.blending import Blend
 from vistaline.core.prepare.tone import curve_table
-from vistaline.core.shot.effects import Curves, Effect, Mask, MaskShape, On, ScreenShape, Stuff
+from vistaline.core.shot.effects import Effect, Mask, MaskShape, On
+from vistaline.core.shot.grading import CHANNELS, Curves
+from vistaline.core.shot.overlays import Laid, ScreenShape, Stuff
 from vistaline.core.shot.shot import Shot
 from vistaline.core.shot.softness import Blur, BlurWay, ColourSplit, SplitWay
 
@@ -19,12 +22,14 @@ __all__ = [
     "EFFECT_CHOICES",
     "EFFECT_GROUPS",
     "EFFECT_WORDS",
+    "OF_LAYERS",
     "SHOWS_IN_PROOF",
     "curves_drawn",
     "left_out_of",
     "mask_facts",
     "over_choices",
     "over_word",
+    "points_of",
     "starts_by_sort",
 ]
 
@@ -66,11 +71,19 @@ EFFECT_GROUPS: Mapping[str, Sequence[tuple[str, Sequence[str]]]] = MappingProxyT
         "ink": (("", ("amount", "strength", "size", "colour", "alone", "paper")),),
         "old-film": (("", ("amount", "flicker", "weave", "dust", "scratches", "seed")),),
         "edge": (("", ("amount", "inward", "soft")),),
+        "light-wrap": (("", ("amount", "strength", "size")),),
+        "contact": (("", ("amount", "strength", "size", "colour")),),
+        "overlay": (
+            ("", ("amount", "blend", "laid", "fixed", "size")),
+            ("Place", ("x", "y", "turn")),
+        ),
         "wipe": (("", ("amount", "place", "softness", "angle")),),
     }
 )
 EFFECT_WORDS = MappingProxyType(
     {
+        "blend": ("Blended", "What is done with the colour under it"),
+        "laid": ("Laid", "Once, so that all is covered, or side by side"),
         "three": ("A middle tone", "A colour of its own for the middle"),
         "way": ("How", "Which way it goes"),
         "stuff": ("What", "What the picture lies on"),
@@ -85,6 +98,10 @@ EFFECT_WORDS = MappingProxyType(
 EFFECT_CHOICES: Mapping[type[StrEnum], Mapping[str, str]] = MappingProxyType(
     {
         ScreenShape: {"dots": "dots", "lines": "lines", "crossed": "cross-hatching"},
+        Blend: {
+            mode.value: mode.value.replace("-", " ").replace("color", "colour") for mode in Blend
+        },
+        Laid: {"fitted": "once", "tiled": "side by side"},
         Stuff: {"paper": "paper", "canvas": "canvas"},
         BlurWay: {
             "soft": "evenly",
@@ -98,9 +115,11 @@ EFFECT_CHOICES: Mapping[type[StrEnum], Mapping[str, str]] = MappingProxyType(
 )
 SHOWS_IN_PROOF = frozenset(
     {"halftone", "screen", "blur", "sharpen", "soft-lights", "pixels", "split", "ink", "old-film"}
-    | {"edge", "wipe", "ground"}
+    | {"edge", "wipe", "ground", "overlay", "light-wrap", "contact"}
 )
 """Kinds that the viewfinder does not draw."""
+OF_LAYERS = frozenset({"light-wrap", "contact"})
+"""Kinds that are nothing on the whole frame."""
 _SHAPES = (
     ("none", "everywhere"),
     (MaskShape.ELLIPSE.value, "an ellipse"),
@@ -164,8 +183,19 @@ def curves_drawn(effect: Effect) -> dict[str, list[float]] | None:
         return None
     places = np.linspace(0, 65535, 65).astype(int)
     return {
-        name: np.round(curve_table(getattr(effect, name))[places], 4).tolist()
-        for name in ("value", "red", "green", "blue", "lightness")
+        name: np.round(curve_table(getattr(effect, name))[places], 4).tolist() for name in CHANNELS
+    }
+
+
+def points_of(effect: Effect) -> dict[str, list[tuple[float, str]]]:
+    """Return for each curve that is bent its points: where, and what their values are called."""
+    if not isinstance(effect, Curves):
+        return {}
+    points = {name: getattr(effect, name) for name in CHANNELS}
+    return {
+        name: [(x, f"{name}_{n}") for n, (x, _) in enumerate(found, 1)]
+        for name, found in points.items()
+        if found
     }
 
 

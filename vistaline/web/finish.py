@@ -25,17 +25,19 @@ from vistaline.core.render.measured import (
     colours_of,
     layer_alone,
     layer_statistics,
+    picture_statistics,
 )
 from vistaline.core.scene.finish import LIVE_SIDE, colour_table
 from vistaline.core.shot.dressing import row_name
-from vistaline.core.shot.effects import Effect, Match, On, Tones, WhiteBalance
+from vistaline.core.shot.effects import Effect, On
+from vistaline.core.shot.grading import Match, Tones, WhiteBalance
 from vistaline.core.stage.evaluate import evaluate
 from vistaline.core.stage.finish import effects_in
 from vistaline.core.stage.keyed import shot_at_frame
 from vistaline.web.context import person_id, services, session
 from vistaline.web.editing import arguments, playhead
 from vistaline.web.effect_fields import over_word
-from vistaline.web.shots import edited, open_shot, shot_asked_for
+from vistaline.web.shots import edited, open_shot, picture_asked_for, shot_asked_for
 
 __all__ = ["blueprint"]
 
@@ -88,7 +90,7 @@ def scope(shot_id: int) -> Any:
 @blueprint.post("/<int:shot_id>/match")
 @login_required
 def match(shot_id: int) -> Any:
-    """Bring the layer that an effect is on nearer to another, or to what is round it."""
+    """Bring what an effect is on nearer to a layer, to what is round it, or to a picture."""
     row, shot = open_shot(shot_id)
     thing, to = request.form.get("thing", ""), request.form.get("to", "")
     effect = shot.dress(thing)
@@ -98,13 +100,26 @@ def match(shot_id: int) -> Any:
     now = shot_at_frame(shot, at)
     looks, layer = services().library.looks_of(now), effect.over.of
     own = layer_statistics(now, looks, at, layer, bare=True)
-    if to == "around":
+    if to.startswith("picture:"):
+        picture, _ = picture_asked_for(row, "to")
+        theirs, words = picture_statistics(services().library.pyramid(picture.file)), picture.name
+    elif to == "around":
         theirs, words = around_statistics(now, looks, at, layer), "what is round it"
     else:
         other = now.layer(to.removeprefix("layer:"))
         theirs, words = layer_statistics(now, looks, at, other.id, bare=False), other.name
     values = {"thing": thing, "own": own, "theirs": theirs, "to": words}
     return edited(row, "set_match", values)
+
+
+@blueprint.post("/<int:shot_id>/overlay")
+@login_required
+def overlay(shot_id: int) -> Any:
+    """Let an effect lay a picture of the project over what it is on."""
+    row = projects.find_shot(session(), person_id(), shot_id)
+    picture, reference = picture_asked_for(row)
+    values = {"thing": request.form.get("thing", ""), "key": f"p{picture.id}"}
+    return edited(row, "lay_picture", values | {"picture": reference})
 
 
 @blueprint.post("/<int:shot_id>/neutral")
@@ -182,9 +197,8 @@ def keep(shot_id: int) -> Any:
 def put(shot_id: int, look: int) -> Any:
     """Put a kept look on something."""
     row = projects.find_shot(session(), person_id(), shot_id)
-    effects = effects_of(session(), row.project_id, look)
-    over = request.form.get("over", "frame")
-    return edited(row, "put_look", {"effects": effects, "over": over})
+    values = effects_of(session(), row.project_id, look)
+    return edited(row, "put_look", values | {"over": request.form.get("over", "frame")})
 
 
 @blueprint.post("/<int:shot_id>/looks/<int:look>/forget")

@@ -8,11 +8,12 @@ from typing import Any
 from flask import Blueprint, redirect, render_template, request, send_file, url_for
 from flask_login import login_required
 
-from vistaline.actions import projects, renders, shots
+from vistaline.actions import films, projects, renders, shots
 from vistaline.actions.errors import NotFound
+from vistaline.core.film.timeline import Timeline
 from vistaline.core.foresight.watch import findings
 from vistaline.core.formats.outputs import ENCODERS
-from vistaline.store.models import JobState, RenderJob, ShotRow
+from vistaline.store.models import FilmRow, JobState, RenderJob, ShotRow
 from vistaline.web.context import person_id, say_if_delayed, services, session
 
 __all__ = ["blueprint"]
@@ -35,8 +36,30 @@ def bench(shot_id: int) -> Any:
         bench="output",
         undone=undone,
         redone=redone,
+        duration=shot.duration,
         findings=findings(shot),
-        **_jobs(row),
+        **jobs_facts(row),
+    )
+
+
+@blueprint.get("/projects/<int:project_id>/film/output")
+@login_required
+def film_bench(project_id: int) -> Any:
+    """The renders of a project's film."""
+    row = _film(project_id)
+    film = films.current_film(session(), row)
+    undone, redone = films.undo_labels(session(), row)
+    return render_template(
+        "output/output.html",
+        film_row=row,
+        shot=film,
+        project=row.project,
+        bench="film",
+        undone=undone,
+        redone=redone,
+        duration=Timeline(film).duration,
+        findings=[],
+        **jobs_facts(row),
     )
 
 
@@ -45,12 +68,37 @@ def bench(shot_id: int) -> Any:
 def jobs(shot_id: int) -> Any:
     """The list of renders; asks for itself again while one is running."""
     row = projects.find_shot(session(), person_id(), shot_id)
-    return render_template("output/_jobs.html", row=row, **_jobs(row))
+    return render_template("output/_jobs.html", **jobs_facts(row))
 
 
-def _jobs(row: ShotRow) -> dict[str, Any]:
+@blueprint.get("/projects/<int:project_id>/film/renders")
+@login_required
+def film_jobs(project_id: int) -> Any:
+    """The list of a film's renders; asks for itself again while one is running."""
+    return render_template("output/_jobs.html", **jobs_facts(_film(project_id)))
+
+
+def _film(project_id: int) -> FilmRow:
+    project = projects.find_project(session(), person_id(), project_id)
+    return films.film_of(session(), project)
+
+
+def _addresses(row: ShotRow | FilmRow) -> dict[str, str]:
+    """Return where renders of a shot or film are listed, asked for and measured."""
+    if isinstance(row, FilmRow):
+        names = {"jobs": "film_jobs", "start": "film_start", "expected": "film_expected"}
+        where: dict[str, Any] = {"project_id": row.project_id}
+    else:
+        names = {"jobs": "jobs", "start": "start", "expected": "expected"}
+        where = {"shot_id": row.id}
+    return {key: url_for(f"output.{name}", **where) for key, name in names.items()}
+
+
+def jobs_facts(row: ShotRow | FilmRow) -> dict[str, Any]:
+    """Return what the list of renders of a shot or film shows."""
     found = renders.jobs_of(session(), row)
     return {
+        "addresses": _addresses(row),
         "jobs": [
             (
                 job,
@@ -68,19 +116,41 @@ def _jobs(row: ShotRow) -> dict[str, Any]:
 @login_required
 def expected(shot_id: int) -> Any:
     """About how long a frame takes in each quality; measured on a small one, once a version."""
-    row = projects.find_shot(session(), person_id(), shot_id)
+    return _expected(projects.find_shot(session(), person_id(), shot_id))
+
+
+@blueprint.get("/projects/<int:project_id>/film/renders/expected")
+@login_required
+def film_expected(project_id: int) -> Any:
+    """About how long a frame of the film takes in each quality."""
+    return _expected(_film(project_id))
+
+
+def _expected(row: ShotRow | FilmRow) -> Any:
     seconds = services().kept.expected.get(
-        (row.id, row.version),
+        (type(row).__name__, row.id, row.version),
         lambda: renders.expected_seconds(session(), row, services().library),
     )
-    return render_template("output/_expected.html", row=row, seconds=seconds)
+    return render_template(
+        "output/_expected.html", addresses=_addresses(row), seconds=seconds, measured=True
+    )
 
 
 @blueprint.post("/shots/<int:shot_id>/renders")
 @login_required
 def start(shot_id: int) -> Any:
     """Ask for a render."""
-    row = projects.find_shot(session(), person_id(), shot_id)
+    return _start(projects.find_shot(session(), person_id(), shot_id))
+
+
+@blueprint.post("/projects/<int:project_id>/film/renders")
+@login_required
+def film_start(project_id: int) -> Any:
+    """Ask for a render of the film, as one clip."""
+    return _start(_film(project_id))
+
+
+def _start(row: ShotRow | FilmRow) -> Any:
     form = request.form
     job = renders.start_render(
         session(),
@@ -103,7 +173,7 @@ def stop(job_id: int) -> Any:
     job = _job(job_id)
     renders.stop_render(session(), job)
     session().commit()
-    return _list(job.shot)
+    return _list(job.of)
 
 
 @blueprint.post("/renders/<int:job_id>/resume")
@@ -112,7 +182,7 @@ def resume(job_id: int) -> Any:
     """Let a stopped render go on."""
     job = _job(job_id)
     say_if_delayed(renders.resume_render(session(), job, services().queue))
-    return _list(job.shot)
+    return _list(job.of)
 
 
 @blueprint.post("/renders/<int:job_id>/remove")
@@ -120,7 +190,7 @@ def resume(job_id: int) -> Any:
 def remove(job_id: int) -> Any:
     """Remove a render and its files."""
     job = _job(job_id)
-    row = job.shot
+    row = job.of
     renders.remove_render(session(), services().library, job)
     session().commit()
     return _list(row)
@@ -133,7 +203,7 @@ def rename(job_id: int) -> Any:
     job = _job(job_id)
     renders.rename_render(job, request.form.get("name", ""))
     session().commit()
-    return _list(job.shot)
+    return _list(job.of)
 
 
 @blueprint.get("/renders/<int:job_id>/newest.jpg")
@@ -167,7 +237,9 @@ def _job(job_id: int) -> RenderJob:
     return projects.find_job(session(), person_id(), job_id)
 
 
-def _list(row: ShotRow) -> Any:
+def _list(row: ShotRow | FilmRow) -> Any:
     if request.headers.get("HX-Request"):
-        return render_template("output/_jobs.html", row=row, **_jobs(row))
+        return render_template("output/_jobs.html", **jobs_facts(row))
+    if isinstance(row, FilmRow):
+        return redirect(url_for("output.film_bench", project_id=row.project_id))
     return redirect(url_for("output.bench", shot_id=row.id))

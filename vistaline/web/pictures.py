@@ -85,6 +85,27 @@ def upload(project_id: int) -> Any:
     return {"task": taken.id, "new": True, "name": taken.name}
 
 
+@blueprint.post("/projects/<int:project_id>/frames")
+@login_required
+def upload_frames(project_id: int) -> Any:
+    """Take in numbered stills as one moving picture."""
+    projects.find_project(session(), person_id(), project_id)
+    files = [each for each in request.files.getlist("frame") if each.filename]
+    taken = intake.receive_frames(
+        session(),
+        services().library,
+        project_id,
+        [(each.filename or "", cast(BinaryIO, each.stream)) for each in files],
+        rate=request.form.get("frame_rate", "24"),
+        person_id=person_id(),
+    )
+    session().commit()
+    if isinstance(taken, Picture):
+        return "", 204, {"HX-Trigger": "picturechange"}
+    tasks.announce(taken)
+    return "", 204, {"HX-Trigger": "taskchange"}
+
+
 @blueprint.get("/projects/<int:project_id>/pictures")
 @login_required
 def tiles(project_id: int) -> Any:
@@ -125,6 +146,18 @@ def remove(picture_id: int) -> Any:
     if request.headers.get("HX-Request"):
         return "", 204, {"HX-Trigger": "picturechange"}
     return redirect(url_for("pictures.bench", project_id=project_id))
+
+
+@blueprint.post("/pictures/<int:picture_id>/frame")
+@login_required
+def take_frame(picture_id: int) -> Any:
+    """Bring a frame of a picture that moves in as a picture of its own."""
+    picture = projects.find_picture(session(), person_id(), picture_id)
+    frame = request.form.get("frame", -1, type=int)
+    task = intake.take_frame(session(), picture, frame, person_id=person_id())
+    session().commit()
+    tasks.announce(task)
+    return "", 204, {"HX-Trigger": "taskchange"}
 
 
 @blueprint.get("/pictures/<int:picture_id>/preview.webp")

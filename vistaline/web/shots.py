@@ -11,6 +11,7 @@ from flask_login import login_required
 
 from vistaline.actions import projects, shots
 from vistaline.actions.errors import NotFound, Refused
+from vistaline.actions.pictures import reference_to
 from vistaline.actions.rooms import as_seen
 from vistaline.core import edits
 from vistaline.core.edits.gestures import CameraMove, told
@@ -31,12 +32,21 @@ from vistaline.core.stage.drawn import look_called
 from vistaline.core.stage.evaluate import evaluate
 from vistaline.core.stage.keyed import shot_at_frame
 from vistaline.core.timing import RATE_PRESETS
-from vistaline.store.models import ShotRow
+from vistaline.store.models import Picture, ShotRow
 from vistaline.web.context import person_id, services, session
 from vistaline.web.editing import arguments, asked, change_asked_for, changed, playhead, send_kept
 from vistaline.web.frames import SIZES
 
-__all__ = ["blueprint", "changed_shot", "edited", "findings_of", "open_shot", "texture_address"]
+__all__ = [
+    "blueprint",
+    "changed_shot",
+    "edited",
+    "findings_of",
+    "open_shot",
+    "passing_told",
+    "picture_asked_for",
+    "texture_address",
+]
 
 blueprint = Blueprint("shots", __name__, url_prefix="/shots")
 
@@ -85,6 +95,16 @@ def dress(shot_id: int) -> Any:
 def shot_asked_for(shot: Shot) -> Shot:
     """Return the shot as it is to be seen: cut, all through the directed camera, or on a take."""
     return as_seen(shot, request.args.get("as"), request.args.get("take"))
+
+
+def picture_asked_for(row: ShotRow, field: str = "picture") -> tuple[Picture, dict[str, Any]]:
+    """Return the picture whose number a form's ``field`` ends with, and what a shot keeps of it."""
+    number = request.form.get(field, "").rpartition(":")[2]
+    asked = int(number) if number.isdecimal() else 0
+    picture = projects.find_picture(session(), person_id(), asked)
+    if picture.project_id != row.project_id:
+        raise Refused(f"{picture.name} belongs to another project.")
+    return picture, reference_to(picture).model_dump(mode="json")
 
 
 # --- the live scene ---------------------------------------------------------------------------
@@ -143,7 +163,27 @@ def _scene(
             texture: texture_address(row, kept or shot, texture, at)
             for texture in sorted(textures_in(described))
         },
+        "passing": passing_told(row, kept or shot, described["passing"], at),
     }
+
+
+def passing_told(
+    row: ShotRow, shot: Shot, passing: dict[str, Any], at: int | None = None
+) -> dict[str, Any]:
+    """Return titles on their way, as they were described, each with where its pieces are told."""
+    return {
+        name: told | {"address": _pieces_address(row, shot, told["sheet"], at)}
+        for name, told in passing.items()
+    }
+
+
+def _pieces_address(row: ShotRow, shot: Shot, sheet: str, at: int | None) -> str:
+    """Return where the pieces of a title are told; empty if the shot has no such title."""
+    drawing = look_called(shot, sheet)
+    if drawing is None:
+        return ""
+    at = row.position if at is None else at
+    return url_for("shots.pieces", shot_id=row.id, name=drawing.name, of=sheet, at=at)
 
 
 def texture_address(row: ShotRow, shot: Shot, texture: str, at: int | None = None) -> str:
@@ -177,6 +217,27 @@ def drawn(shot_id: int, name: str) -> Any:
     copy = args.get("copy", type=int)
     of = args.get("of", "")
     return send_kept(library.drawn(shot, of, name, thumbnail="thumb" in args, copy=copy))
+
+
+@blueprint.get("/<int:shot_id>/pieces/<name>.json")
+@login_required
+def pieces(shot_id: int, name: str) -> Any:
+    """Send where the pieces of a title lie on their sheet, and the sheet's own address."""
+    row, shot = open_shot(shot_id)
+    at = request.args.get("at", row.position, type=int)
+    if at != row.position:
+        shot = shots.shot_at(session(), row, at)
+    of = request.args.get("of", "")
+    sheet = services().library.pieces(shot, of, name)
+    wide = sheet.levels[0].shape[1]
+    return {
+        "image": url_for("shots.drawn", shot_id=row.id, name=name, of=of, at=at),
+        "width": wide,
+        "boxes": sheet.boxes.tolist(),
+        "places": sheet.places.tolist(),
+        "size": sheet.size,
+        "em": sheet.em,
+    }
 
 
 @blueprint.get("/<int:shot_id>/motes/<int:frame>.bin")

@@ -11,7 +11,7 @@ from typing import Any, BinaryIO, cast
 from flask import Blueprint, render_template, request
 from flask_login import login_required
 
-from vistaline.actions import projects, shots
+from vistaline.actions import listing, projects, shots
 from vistaline.actions.errors import Refused
 from vistaline.actions.pictures import pictures_of
 from vistaline.actions.typefaces import bring_type, faces_of
@@ -21,40 +21,47 @@ from vistaline.core.errors import CoreError
 from vistaline.core.geometry.optics import GATE_LONG_SIDE, LENS_PRESETS
 from vistaline.core.geometry.perspective import Direction
 from vistaline.core.looks.blending import Blend
+from vistaline.core.looks.lines import LineShape
+from vistaline.core.render.shapes import shape_of
 from vistaline.core.render.straight import open_share
+from vistaline.core.shot.callouts import callout_of
+from vistaline.core.shot.layer import shown_as
 from vistaline.core.shot.mounts import FOLLOWS
-from vistaline.core.shot.shot import Layer, Shot
+from vistaline.core.shot.shot import Layer, PictureRef, Shot
 from vistaline.core.stage.camera import camera_states
 from vistaline.core.stage.cards import card_of
 from vistaline.core.stage.ground import ground_facts, height_over_ground
 from vistaline.core.stage.keyed import shot_at_frame
 from vistaline.core.stage.placing import caught_box, size_check
 from vistaline.core.stage.poses import texture_of
+from vistaline.core.stage.runs import runs_of
 from vistaline.core.stage.seen import bow_in, seen_from
 from vistaline.core.stage.shake import STARTING_SHAKES
+from vistaline.core.stage.textures import is_passing
 from vistaline.core.stage.tracks import track_of
-from vistaline.store.models import Picture, ShotRow
-from vistaline.web.context import person_id, services, session
-from vistaline.web.editing import arguments, asked
+from vistaline.web.context import person_id, say, services, session
+from vistaline.web.editing import arguments, asked, change_asked_for, playhead
+from vistaline.web.effect_fields import EFFECT_CHOICES
 from vistaline.web.keys import pins_of, playhead_asked
-from vistaline.web.shots import changed_shot, edited, findings_of, open_shot, texture_address
+from vistaline.web.layouts import KINDS_OF_SEVERAL, layout_facts
+from vistaline.web.passages import passage_facts
+from vistaline.web.shots import (
+    changed_shot,
+    edited,
+    findings_of,
+    open_shot,
+    picture_asked_for,
+    texture_address,
+)
 
 __all__ = ["blueprint"]
 
+MOST_TABLE = 4_000_000
+"""Bytes of a table that is brought in."""
 blueprint = Blueprint("stage", __name__, url_prefix="/shots")
 
 
 # --- edits ------------------------------------------------------------------------------------
-
-
-def _reference(row: ShotRow) -> tuple[Picture, dict[str, Any]]:
-    """Return the picture that a form names, and what a shot keeps of it."""
-    picture = projects.find_picture(
-        session(), person_id(), request.form.get("picture", 0, type=int)
-    )
-    if picture.project_id != row.project_id:
-        raise Refused(f"{picture.name} belongs to another project.")
-    return picture, {"file": picture.file, "width": picture.width, "height": picture.height}
 
 
 @blueprint.post("/<int:shot_id>/swap")
@@ -62,7 +69,7 @@ def _reference(row: ShotRow) -> tuple[Picture, dict[str, Any]]:
 def swap(shot_id: int) -> Any:
     """Show another picture of the project in a layer's place."""
     row = projects.find_shot(session(), person_id(), shot_id)
-    picture, reference = _reference(row)
+    picture, reference = picture_asked_for(row)
     values = {
         "layer": request.form.get("layer", ""),
         "key": f"p{picture.id}",
@@ -76,15 +83,59 @@ def swap(shot_id: int) -> Any:
 def add_card(shot_id: int) -> Any:
     """Add a picture of the project as a card, a metre wide."""
     row = projects.find_shot(session(), person_id(), shot_id)
-    picture, reference = _reference(row)
+    picture, reference = picture_asked_for(row)
     key = f"p{picture.id}"
     layer = {
         "name": Path(picture.name).stem[:80] or "Card",
-        "shows": {"kind": "picture", "picture": key},
+        "shows": shown_as(key, PictureRef.model_validate(reference)).model_dump(mode="json"),
         "stands": {"kind": "card", "width": 1.0},
     }
     values = {"pictures": {key: reference}, "layers": [layer]}
     return edited(row, "add_layers", values)
+
+
+@blueprint.post("/<int:shot_id>/nested")
+@login_required
+def add_nested(shot_id: int) -> Any:
+    """Put another shot of the project on the stage, as a card."""
+    row = projects.find_shot(session(), person_id(), shot_id)
+    inner = projects.find_shot(session(), person_id(), request.form.get("shot", 0, type=int))
+    before = shots.current_shot(session(), row)
+    shots.add_nested(session(), row, inner, change_asked_for(), at=playhead()["at"])
+    return changed_shot(row, before)
+
+
+@blueprint.post("/<int:shot_id>/round-shape")
+@login_required
+def line_round_shape(shot_id: int) -> Any:
+    """Draw a line round what is seen of a layer, whatever its shape."""
+    row, kept = open_shot(shot_id)
+    now = shot_at_frame(kept, min(playhead()["at"], kept.frame.duration - 1))
+    layer = request.form.get("layer", "")
+    points = shape_of(now, services().library.looks_of(now), layer)
+    return edited(row, "line_round_shape", {"layer": layer, "points": points})
+
+
+@blueprint.post("/<int:shot_id>/rows")
+@login_required
+def say_rows(shot_id: int) -> Any:
+    """Let a title say the rows of a table, one after the other, or in a shot for each."""
+    row = projects.find_shot(session(), person_id(), shot_id)
+    file, given = request.files.get("file"), arguments()
+    table = given.get("table", "")
+    if file is not None and file.filename:
+        with closing(file):
+            table = file.stream.read(MOST_TABLE + 1).decode("utf-8", "replace")
+    layer, column = given.get("layer", ""), request.form.get("column", 1, type=int)
+    if "series" in given:
+        made = listing.series_of(session(), row, layer, table, column, person_id=person_id())
+        session().commit()
+        say(f"{len(made)} shots were made; they stand in the project's list.")
+        return "", 204
+    values = {"layer": layer, "table": table, "column": column, "every": given.get("every", "2 s")}
+    before = shots.current_shot(session(), row)
+    shots.change_shot(session(), row, "say_rows", values, change_asked_for(), **playhead())
+    return changed_shot(row, before)
 
 
 @blueprint.post("/<int:shot_id>/copy")
@@ -164,7 +215,9 @@ def _look_of(shot: Shot, layer_id: str, frame: int) -> str:
     layer = shot.layer(layer_id)
     if layer.is_backdrop:
         return texture_of(shot, layer)
-    return track_of(shot, layer, [frame]).textures[0]
+    name = track_of(shot, layer, [frame]).textures[0]
+    # On its way a title is told by what it is in the end.
+    return name.split(" ", 2)[2] if is_passing(name) else name
 
 
 @blueprint.get("/<int:shot_id>/panels/layer")
@@ -191,6 +244,8 @@ def layer_panel(shot_id: int) -> Any:
         "unit": request.cookies.get("vistaline-unit", "frames"),
         "cameras": {each.id: each.name for each in sorted(shot.cameras, key=lambda c: c.id)},
         "shakes": STARTING_SHAKES,
+        "kinds_of_several": KINDS_OF_SEVERAL,
+        "other_shots": [x for x in listing.shots_of(session(), row.project_id) if x.id != row.id],
         **_stage_facts(shot),
         **_perspective(shot),
     }
@@ -226,6 +281,12 @@ def layer_panel(shot_id: int) -> Any:
     ]
     return render_template(
         "arrange/_layer.html",
+        **passage_facts(shot, layer),
+        **layout_facts(shot, layer, playhead),
+        **_callout_facts(shot, layer, playhead),
+        line_shapes=_LINES,
+        inner_id=_inner_of(shot, layer),
+        running=runs_of(shot, layer),
         layer=layer,
         pin=pins_of(shot, f"layer:{layer.id}", playhead),
         size=(card.width, card.height),
@@ -243,7 +304,32 @@ def layer_panel(shot_id: int) -> Any:
     )
 
 
-_BLENDS = [(mode.value, mode.value.replace("-", " ").replace("color", "colour")) for mode in Blend]
+def _callout_facts(shot: Shot, layer: Layer, frame: int) -> dict[str, Any]:
+    callout = callout_of(shot, layer.id)
+    if callout is None:
+        return {"callout": None}
+    mark = shot.layer(callout.mark).line if callout.mark else None
+    kinds = {LineShape.OUTLINE: "arrow", LineShape.ELLIPSE: "ring"}
+    kind = kinds.get(mark.shape, "spot") if mark else "none"
+    if mark and kind == "ring" and mark.weight >= mark.width:
+        kind = "spot"
+    pin = pins_of(shot, f"callout:{callout.id}", frame)
+    return {"callout": callout, "mark_kind": kind, "called_pin": pin}
+
+
+def _inner_of(shot: Shot, layer: Layer) -> int:
+    """Return the id of the shot that a layer shows; 0 if it shows none."""
+    return int(shot.shots[layer.nested.shot].file.rpartition(":")[2]) if layer.nested else 0
+
+
+_BLENDS = list(EFFECT_CHOICES[Blend].items())
+_LINES = [
+    ("rectangle", "rectangle"),
+    ("ellipse", "ellipse"),
+    ("arrow", "arrow"),
+    ("underline", "underline"),
+    ("bracket", "bracket"),
+]
 _STAYS = [
     ("stage", "on the stage"),
     ("lens", "on the lens, before all"),

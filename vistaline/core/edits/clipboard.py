@@ -10,7 +10,7 @@ from typing import Annotated, Any
 
 from pydantic import BeforeValidator, Field
 
-from vistaline.core.edits.registry import REGISTRY
+from vistaline.core.edits.registry import REGISTRY, free_key, shots_used
 from vistaline.core.errors import EditError
 from vistaline.core.looks.frame_styles import FrameStyle
 from vistaline.core.model import Part
@@ -20,6 +20,7 @@ from vistaline.core.shot.lamps import MOST_LAMPS, Lamp
 from vistaline.core.shot.migrations import migrated_layer
 from vistaline.core.shot.mounts import Mount, Ride
 from vistaline.core.shot.rows import Row
+from vistaline.core.shot.running import NestedShot
 from vistaline.core.shot.shot import Layer, PictureRef, Shot, TakingCamera
 from vistaline.core.stage.cards import put
 from vistaline.core.stage.keyed import row_of
@@ -35,6 +36,7 @@ class Clip(Part):
 
     taking_camera: TakingCamera
     pictures: dict[str, PictureRef] = Field(default_factory=dict)
+    shots: dict[str, NestedShot] = Field(default_factory=dict)
     frame_styles: dict[str, FrameStyle] = Field(default_factory=dict)
     mounts: tuple[Mount, ...] = ()
     layers: tuple[Annotated[Layer, BeforeValidator(migrated_layer)], ...] = Field(min_length=1)
@@ -67,6 +69,7 @@ def clip_of(shot: Shot, layers: list[str]) -> Clip:
     return Clip(
         taking_camera=shot.taking_camera,
         pictures={key: shot.pictures[key] for key in _pictures(chosen, lamps, dressing)},
+        shots=shots_used(shot, chosen),
         frame_styles={
             x.frame_style: shot.frame_styles[x.frame_style] for x in chosen if x.frame_style
         },
@@ -105,12 +108,17 @@ def paste_layers(shot: Shot, *, clip: Any) -> Shot:
     What another taking camera saw comes as a card of the size it had there.
     """
     clip = Clip.model_validate(clip)
-    pictures = {key: _free(key, ref, shot.pictures) for key, ref in clip.pictures.items()}
-    styles = {key: _free(key, style, shot.frame_styles) for key, style in clip.frame_styles.items()}
-    mounts = {each.id: _free(each.id, None, {m.id: m for m in shot.mounts}) for each in clip.mounts}
+    pictures = {key: free_key(key, ref, shot.pictures) for key, ref in clip.pictures.items()}
+    shots = {key: free_key(key, ref, shot.shots) for key, ref in clip.shots.items()}
+    styles = {
+        key: free_key(key, style, shot.frame_styles) for key, style in clip.frame_styles.items()
+    }
+    mounts = {
+        each.id: free_key(each.id, None, {m.id: m for m in shot.mounts}) for each in clip.mounts
+    }
 
     def taking(name: str, taken: set[str]) -> str:
-        found = _free(name, None, dict.fromkeys(taken))
+        found = free_key(name, None, dict.fromkeys(taken))
         taken.add(found)
         return found
 
@@ -139,9 +147,15 @@ def paste_layers(shot: Shot, *, clip: Any) -> Shot:
             "seen_by": layer.seen_by if layer.seen_by in cameras else "",
         }
         shown = layer.with_shows(picture=pictures[layer.picture]) if layer.picture else layer
+        if layer.nested:
+            shown = layer.with_shows(shot=shots[layer.nested.shot])
+        if layer.line and layer.line.round:
+            round_ = ids.get(layer.line.round, "")
+            shown = layer.with_shows(line=layer.line.evolve(round=round_))
         added.append(shown.evolve(**changes))
     pasted = shot.evolve(
         pictures=shot.pictures | {pictures[key]: ref for key, ref in clip.pictures.items()},
+        shots=shot.shots | {shots[key]: ref for key, ref in clip.shots.items()},
         frame_styles=shot.frame_styles
         | {styles[key]: each for key, each in clip.frame_styles.items()},
         mounts=(
@@ -242,12 +256,3 @@ def _as_card(there: Shot, here: Shot, layer: Layer) -> Layer:
         return layer
     pose = stage_card(there, layer).world_from_card
     return put(here, as_card(there, layer), pose)
-
-
-def _free(name: str, content: object, taken: dict[str, Any]) -> str:
-    """Return a name under which nothing else is kept: the same one, or it with a number."""
-    found, n = name, 1
-    while found in taken and (content is None or taken[found] != content):
-        n += 1
-        found = f"{name[:74]}-{n}"
-    return found

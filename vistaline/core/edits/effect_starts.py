@@ -7,40 +7,40 @@ from dataclasses import dataclass
 from enum import StrEnum
 from types import MappingProxyType
 
-from vistaline.core.shot.effects import (
+from vistaline.core.shot.edges import ContactShade, Edge, LightWrap, Wipe
+from vistaline.core.shot.effects import Effect, Mask, MaskShape
+from vistaline.core.shot.grading import (
     BlackAndWhite,
     Colourfulness,
     Contrast,
     Curves,
-    Effect,
     Exposure,
-    Grain,
-    Ground,
-    Halftone,
     HueRange,
     LevelsOf,
-    Mask,
-    MaskShape,
     Match,
     Poster,
-    Screen,
-    ScreenShape,
     Table,
     ThreeWays,
     Tones,
-    Vignetting,
     WhiteBalance,
+)
+from vistaline.core.shot.overlays import (
+    Grain,
+    Ground,
+    Halftone,
+    Overlay,
+    Screen,
+    ScreenShape,
+    Vignetting,
 )
 from vistaline.core.shot.softness import (
     Blur,
     CoarsePixels,
     ColourSplit,
-    Edge,
     InkLines,
     OldFilm,
     Sharpen,
     SoftLights,
-    Wipe,
 )
 
 __all__ = ["EFFECT_STARTS"]
@@ -161,6 +161,14 @@ EFFECT_STARTS: Mapping[str, EffectStart] = MappingProxyType(
         "ground": _start(
             "Paper or canvas", "Its structure under the picture", _TEXTURE, Ground, "strength size"
         ),
+        "overlay": _start(
+            "Own picture",
+            "A picture of the project over it: dust, scratches, paper, light",
+            _TEXTURE,
+            Overlay,
+            "amount size",
+            amount=0.5,
+        ),
         "grain": _start("Grain", "Of film", _TEXTURE, Grain, "strength size", strength=0.03),
         "poster": _start("Poster", "A few steps of tone", _TEXTURE, Poster, "amount"),
         "vignette": _start(
@@ -201,6 +209,20 @@ EFFECT_STARTS: Mapping[str, EffectStart] = MappingProxyType(
         ),
         "edge": _start(
             "Soft edge", "A layer's edge taken in, spread, soft", _SOFTNESS, Edge, "inward soft"
+        ),
+        "light-wrap": _start(
+            "Light wrap",
+            "What is bright behind comes round a layer's edge",
+            _SOFTNESS,
+            LightWrap,
+            "strength size",
+        ),
+        "contact": _start(
+            "Contact shade",
+            "Dark under a layer's foot, where it stands",
+            _SOFTNESS,
+            ContactShade,
+            "strength size",
         ),
         "wipe": _start(
             "Soft wipe", "A layer ends softly along a line", _SOFTNESS, Wipe, "place softness angle"

@@ -9,6 +9,7 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field
 
+from vistaline.core.easing import EaseName
 from vistaline.core.edits.marks import stage_enlarged
 from vistaline.core.edits.playhead import with_key
 from vistaline.core.edits.pointing import nearness_at
@@ -29,7 +30,6 @@ from vistaline.core.geometry.focus import (
 )
 from vistaline.core.shot.character import Character
 from vistaline.core.shot.focusing import LEAST_F_NUMBER, MOST_F_NUMBER
-from vistaline.core.shot.route import EaseName
 from vistaline.core.shot.rows import Key, Row
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import camera_states, live_cameras

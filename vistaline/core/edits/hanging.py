@@ -8,8 +8,9 @@ from itertools import accumulate
 from vistaline.core.geometry.optics import gate_size
 from vistaline.core.looks.frame_styles import FrameStyle
 from vistaline.core.looks.lettering import Title
+from vistaline.core.shot.layer import shown_as
 from vistaline.core.shot.shot import Layer, PictureRef, Shot
-from vistaline.core.shot.shows import PictureShown, TitleShown
+from vistaline.core.shot.shows import TitleShown
 from vistaline.core.shot.stands import FreeCard
 
 __all__ = ["side_by_side"]
@@ -46,7 +47,7 @@ def side_by_side(
         middle = ends[n] + outer[n] / 2 - across / 2
         card = Layer(
             name=name,
-            shows=PictureShown(picture=key),
+            shows=shown_as(key, pictures[key]),
             stands=FreeCard(width=widths[n]),
             frame_style=style[0] if style else "",
             distance=distance,

@@ -9,7 +9,7 @@ from typing import Annotated, Any
 
 from pydantic import Field, TypeAdapter
 
-from vistaline.core.easing import parse_ease
+from vistaline.core.easing import EaseName, parse_ease
 from vistaline.core.edits.playhead import with_key
 from vistaline.core.edits.registry import REGISTRY, Frames, When, frames_of
 from vistaline.core.edits.route import ease_asked
@@ -17,7 +17,6 @@ from vistaline.core.errors import EditError
 from vistaline.core.keyable import Kind
 from vistaline.core.model import Part
 from vistaline.core.shot.retiming import turned_round
-from vistaline.core.shot.route import EaseName
 from vistaline.core.shot.rows import Key, Row, values_at
 from vistaline.core.shot.shot import Shot
 from vistaline.core.shot.things import keyable

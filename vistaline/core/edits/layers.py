@@ -9,7 +9,14 @@ import numpy as np
 from pydantic import Field, ValidationError
 
 from vistaline.core.edits.arranging import at_distance
+from vistaline.core.edits.callouts import moved_by_label, moved_by_mark, sized_callout
 from vistaline.core.edits.ground import snapped
+from vistaline.core.edits.layout_gestures import (
+    dragged_layout,
+    sized_layout,
+    turned_layout,
+    with_layout,
+)
 from vistaline.core.edits.registry import (
     REGISTRY,
     When,
@@ -21,6 +28,8 @@ from vistaline.core.edits.registry import (
 )
 from vistaline.core.errors import EditError
 from vistaline.core.explaining import explain
+from vistaline.core.shot.callouts import callout_of
+from vistaline.core.shot.layouts import layout_of
 from vistaline.core.shot.shot import Layer, PictureRef, Shot
 from vistaline.core.shot.stands import Stays
 from vistaline.core.stage.camera import camera_states
@@ -106,6 +115,14 @@ def move_layer(
 def drag_layer(shot: Shot, *, layer: str, frame: int, dx: float, dy: float) -> Shot:
     """Move a layer in its own plane by ``dx``, ``dy`` frame pixels, measured at its middle."""
     found = unlocked(shot, layer)
+    callout = callout_of(shot, layer)
+    if callout and layer == callout.label:
+        return moved_by_label(shot, callout, dx, dy)
+    if callout:
+        return moved_by_mark(shot, callout, frame, dx, dy)
+    layout = layout_of(shot, layer)
+    if layout:
+        return with_layout(shot, dragged_layout(shot, layout, layer, dx, dy))
     across, up = dragged(shot, found, frame, dx, dy)
     return with_layer(shot, layer, across=found.across + across, up=found.up + up)
 
@@ -167,6 +184,12 @@ def size_layer(
     if not 0 < percent <= 1e6:
         raise EditError(f"A size must be above 0 %, not {percent:g} %. Hide it to see nothing.")
     ratio = percent / 100 / found.scale
+    callout = callout_of(shot, layer)
+    if callout:
+        return sized_callout(shot, callout, layer, ratio)
+    layout = layout_of(shot, layer)
+    if layout:
+        return with_layout(shot, sized_layout(layout, ratio))
     if about == "camera":
         return with_layer(shot, layer, **at_distance(found, found.distance * ratio))
     card = stage_card(shot, found)
@@ -199,7 +222,10 @@ def turn_layer(
     whole: Annotated[float, Field(ge=0, le=180)] = 0,
 ) -> Shot:
     """Turn a layer about its pivot, in degrees; to multiples of ``whole``, if that is not 0."""
-    unlocked(shot, layer)
+    found = unlocked(shot, layer)
+    layout = layout_of(shot, layer)
+    if layout and roll is not None:
+        return with_layout(shot, turned_layout(layout, roll - found.roll, whole))
     angles = {"pan": pan, "tilt": tilt, "roll": roll}
     told = {name: angle for name, angle in angles.items() if angle is not None}
     if whole:

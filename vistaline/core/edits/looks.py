@@ -21,6 +21,7 @@ from vistaline.core.looks.fields import ColourField, Stop
 from vistaline.core.looks.frame_styles import Crop, FrameStyle, Shadow
 from vistaline.core.looks.occluders import Occluder
 from vistaline.core.model import HexColour
+from vistaline.core.shot.layer import shown_as
 from vistaline.core.shot.shot import Layer, Matte, PictureRef, Shot
 from vistaline.core.shot.shows import FieldShown, OccluderShown
 from vistaline.core.shot.stands import Backdrop, FreeCard
@@ -289,7 +290,7 @@ def set_crop(
 ) -> Shot:
     """Set which part of its picture a layer's window shows, in percent; its height in metres."""
     found = unlocked(shot, layer)
-    if not found.picture:
+    if not found.framable:
         raise EditError(f"{found.name} shows no picture that could be cropped.")
     crop = (found.crop or Crop()).evolve(
         **_given(fit=fit, x=_share(x), y=_share(y), zoom=_share(zoom))
@@ -309,7 +310,7 @@ def swap_picture(shot: Shot, *, layer: str, key: str, picture: PictureRef) -> Sh
     It fills the window, or is shown whole in it if the layer's crop says so.
     """
     found = unlocked(shot, layer)
-    if not found.picture:
+    if not found.framable:
         raise EditError(f"{found.name} shows no picture that could be swapped.")
     if found.body:
         raise EditError(
@@ -321,7 +322,8 @@ def swap_picture(shot: Shot, *, layer: str, key: str, picture: PictureRef) -> Sh
     aspect = window_aspect(shot, found) or wide / tall
     agrees = abs(aspect / (picture.width / picture.height) - 1) < 1e-3
     kept = found.crop and found.crop.evolve(x=0.5, y=0.5, zoom=1)
-    swapped = found.with_shows(picture=key, crop=kept or (None if agrees else Crop()))
+    shows = shown_as(key, picture, found.shows)
+    swapped = found.evolve(shows=shows.evolve(crop=kept or (None if agrees else Crop())))
     if found.box is None:
         high = None if agrees and not kept else tall
         swapped = swapped.evolve(stands=FreeCard(width=wide, height=high, stays=found.stays))

@@ -10,7 +10,8 @@ __all__ = ["made_by"]
 
 def made_by(before: Shot, after: Shot) -> dict[str, object]:
     """Return what is new in ``after``: layers, a mount, a lamp (ids), a thing in the
-    air (as rows call it), a framing (its index).
+    air (as rows call it), a framing (its index), a layout (its first layer, and a ``frame`` in
+    which all of it is there).
 
     Only kinds of which something is new are there; with several new framings, the last.
     """
@@ -27,6 +28,13 @@ def made_by(before: Shot, after: Shot) -> dict[str, object]:
     things = {row_name(each) for each in before.dressing}
     if new := [row_name(each) for each in after.dressing if row_name(each) not in things]:
         found["thing"] = new[-1]
+    called = {each.id for each in before.callouts}
+    if new := [each.label for each in after.callouts if each.id not in called]:
+        found["layers"] = new[-1:]  # its line and its mark are found from there
+    laid = {each.id for each in before.layouts}
+    if new_layouts := [each for each in after.layouts if each.id not in laid]:
+        layout = new_layouts[-1]
+        found |= {"layout": layout.layers[0], "frame": layout.complete}
     # New framings come in one run, and may shift those after them in time.
     old, now = ([each.evolve(frame=0) for each in shot.route.framings] for shot in (before, after))
     if before.directed == after.directed and len(now) > len(old):

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 import numpy as np
 
-from vistaline.core.easing import parse_ease
+from vistaline.core.easing import EaseName, parse_ease
 from vistaline.core.edits import shelf as moves
 from vistaline.core.edits.gestures import nearest_at
 from vistaline.core.edits.registry import (
@@ -21,7 +21,7 @@ from vistaline.core.edits.registry import (
 from vistaline.core.errors import EditError
 from vistaline.core.shot import retiming
 from vistaline.core.shot.retiming import times_of
-from vistaline.core.shot.route import EaseName, Framing, Route
+from vistaline.core.shot.route import Framing, Route
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import CameraState, camera_states, depth_of, route_states
 from vistaline.core.verbs import FROM_JSON

@@ -15,6 +15,7 @@ from typing import Any
 
 from vistaline.core.keyable import Kind, keyables_of
 from vistaline.core.model import Part
+from vistaline.core.shot.grading import CHANNELS, Curves
 from vistaline.core.shot.rows import Key, Row
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.keyed import things_of, with_things
@@ -39,7 +40,7 @@ def keep_in_keys(shot: Shot, now: Shot, edited: Shot, frame: int, *, auto_key: b
     changed: dict[str, Part] = {}
     for of, thing in things_of(edited).items():
         was = before.get(of)
-        if was is None or (thing is was and of not in keyed):
+        if was is None or (thing is was and of not in keyed) or _other_points(was, thing):
             continue
         found = thing
         for value, about in keyables_of(thing).items():
@@ -76,6 +77,13 @@ def _one_shape(was: Part, thing: Part) -> bool:
     """Whether a thing's numbers mean the same as before: a layer made a card is in metres."""
     names = ("stands", "ride")
     return all(getattr(was, name, None) == getattr(thing, name, None) for name in names)
+
+
+def _other_points(was: Part, thing: Part) -> bool:
+    """Whether a curve has more or fewer points than before, so that others have their numbers."""
+    return isinstance(was, Curves) and any(
+        len(getattr(was, name)) != len(getattr(thing, name)) for name in CHANNELS
+    )
 
 
 def _begun(of: str, value: str, frame: int, old: Any, new: Any) -> Row:

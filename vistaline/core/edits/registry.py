@@ -13,9 +13,11 @@ from vistaline.core.shot.beams import Glow
 from vistaline.core.shot.dressing import Dressing
 from vistaline.core.shot.effects import Effect, On
 from vistaline.core.shot.lamps import Lamp
-from vistaline.core.shot.retiming import moved_along, retimed, stretched, times_of
+from vistaline.core.shot.markers import Marker
+from vistaline.core.shot.retiming import moved_along, passages_moved, retimed, stretched, times_of
 from vistaline.core.shot.route import Framing, Route
 from vistaline.core.shot.rows import Row
+from vistaline.core.shot.running import NestedShot
 from vistaline.core.shot.shot import Layer, PictureRef, Shot
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.tracks import track_of
@@ -31,11 +33,14 @@ __all__ = [
     "frames_of",
     "framing_of",
     "free_id",
+    "free_key",
     "free_name",
+    "moved_markers",
     "numbered",
     "on_stage",
     "pictures_used",
     "seen_framing",
+    "shots_used",
     "unlocked",
     "with_framing",
     "with_framings",
@@ -74,6 +79,8 @@ def without(shot: Shot, ids: Collection[str]) -> Shot:
             "paired": "" if layer.paired in ids else layer.paired,
         }
         changed = lost != {"matte": layer.matte, "paired": layer.paired}
+        if layer.line and layer.line.round in ids:
+            layer = layer.with_shows(line=layer.line.evolve(round=""))
         rest.append(layer.evolve(**lost) if changed else layer)
     routed = _routes(shot, lambda route: _released(route, ids))
     cameras = (
@@ -82,10 +89,26 @@ def without(shot: Shot, ids: Collection[str]) -> Shot:
         else each
         for each in routed["cameras"]
     )
+    # A callout of which a part is gone is none; what else it had goes with it, but for its label.
+    ended = [each for each in shot.callouts if {each.of, *each.parts} & {*ids}]
+    ids = {*ids}.union(*({each.line, each.mark} - {""} for each in ended))
+    rest = [layer for layer in rest if layer.id not in ids]
+    layouts = tuple(filter(None, (each.without(ids) for each in shot.layouts)))
+    gone = {each.id for each in shot.layouts} - {each.id for each in layouts}
     return shot.evolve(
         layers=tuple(rest),
-        rows=without_rows(shot, [f"layer:{key}" for key in ids]),
+        layouts=layouts,
+        callouts=tuple(each for each in shot.callouts if each not in ended),
+        rows=without_rows(
+            shot,
+            [
+                *(f"layer:{key}" for key in ids),
+                *(f"layout:{key}" for key in gone),
+                *(f"callout:{each.id}" for each in ended),
+            ],
+        ),
         pictures=pictures_used(shot, rest),
+        shots=shots_used(shot, rest),
         lamps=tuple(_lamp_without(shot, lamp, ids) for lamp in shot.lamps),
         dressing=tuple(_dressing_without(each, ids) for each in shot.dressing),
         **routed | {"cameras": tuple(cameras)},
@@ -145,9 +168,15 @@ def _released(route: Route, ids: Collection[str]) -> Route:
 def pictures_used(shot: Shot, layers: Iterable[Layer]) -> dict[str, PictureRef]:
     """Return the pictures of a shot that some layers show."""
     used = {layer.picture for layer in layers}
-    used |= {each.picture for each in shot.dressing if isinstance(each, Particles)}
+    used |= {getattr(each, "picture", "") for each in shot.dressing}
     used |= {each.gobo.picture for each in shot.lamps if each.gobo}
     return {key: picture for key, picture in shot.pictures.items() if key in used}
+
+
+def shots_used(shot: Shot, layers: Iterable[Layer]) -> dict[str, NestedShot]:
+    """Return the other shots that some layers show."""
+    used = {layer.nested.shot for layer in layers if layer.nested}
+    return {key: inner for key, inner in shot.shots.items() if key in used}
 
 
 def free_name(name: str, shot: Shot) -> str:
@@ -169,6 +198,15 @@ def numbered(name: str, taken: Collection[str]) -> str:
 def free_id(letter: str, taken: Collection[str]) -> str:
     """Return the first id that is not taken: a letter and a number."""
     return next(f"{letter}{n}" for n in range(1, len(taken) + 2) if f"{letter}{n}" not in taken)
+
+
+def free_key(name: str, content: object, taken: dict[str, Any]) -> str:
+    """Return a name under which nothing else is kept: the same one, or it with a number."""
+    found, n = name, 1
+    while found in taken and (content is None or taken[found] != content):
+        n += 1
+        found = f"{name[:74]}-{n}"
+    return found
 
 
 def unlocked(shot: Shot, layer_id: str) -> Layer:
@@ -206,14 +244,25 @@ def with_route(shot: Shot, route: Route, duration: int | None = None) -> Shot:
     fit = _routes(shot, lambda each: fitted(each, shot.frame.duration, duration))
     directed = shot.camera.evolve(route=route)
     before, after = times_of(shot.route, shot.frame.duration), times_of(route, duration)
+    arrived, arrives = ([each.frame for each in x.framings] for x in (shot.route, route))
     return shot.evolve(
         frame=shot.frame.evolve(duration=duration),
         cameras=tuple(directed if each.id == directed.id else each for each in fit["cameras"]),
         takes=fit["takes"],
         cuts=tuple(cut for cut in shot.cuts if cut.frame < duration),
         rows=retimed(shot.rows, before, after),
+        layouts=tuple(
+            each.retimed(lambda frame: moved_along(frame, before, after), duration - 1)
+            for each in shot.layouts
+        ),
+        markers=moved_markers(shot, lambda frame: moved_along(frame, before, after), duration),
         layers=tuple(
-            each.evolve(
+            passages_moved(
+                each,
+                tuple(arrived),
+                tuple(arrives),
+                lambda frame: moved_along(frame, before, after),
+            ).evolve(
                 seen_from=moved_along(each.seen_from, before, after),
                 seen_until=None
                 if each.seen_until is None
@@ -222,6 +271,16 @@ def with_route(shot: Shot, route: Route, duration: int | None = None) -> Shot:
             for each in shot.layers
         ),
     )
+
+
+def moved_markers(shot: Shot, moved: Callable[[int], int], duration: int) -> tuple[Marker, ...]:
+    """Return a shot's markers where ``moved`` says their frames have come to, within its time."""
+    found: dict[int, Marker] = {}
+    for each in shot.markers:
+        frame = moved(each.frame)
+        if 0 <= frame < duration:
+            found.setdefault(frame, each.evolve(frame=frame))
+    return tuple(found[frame] for frame in sorted(found))
 
 
 def _routes(shot: Shot, change: Callable[[Route], Route]) -> dict[str, Any]:

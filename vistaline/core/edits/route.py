@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field
 
+from vistaline.core.easing import EaseName
 from vistaline.core.edits.gestures import CameraMove, moved, nearest_at
 from vistaline.core.edits.registry import (
     REGISTRY,
@@ -23,7 +24,7 @@ from vistaline.core.geometry import space
 from vistaline.core.geometry.optics import gate_size
 from vistaline.core.shot import retiming
 from vistaline.core.shot.retiming import times_of
-from vistaline.core.shot.route import Aim, EaseName, Framing, Path
+from vistaline.core.shot.route import Aim, Framing, Path
 from vistaline.core.shot.shakes import Shake
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import camera_states, depth_of, route_states

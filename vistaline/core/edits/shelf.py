@@ -13,10 +13,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from vistaline.core.arrays import FloatArray
+from vistaline.core.easing import EaseName
 from vistaline.core.edits.registry import seen_framing
 from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
-from vistaline.core.shot.route import Aim, EaseName, Framing
+from vistaline.core.shot.route import Aim, Framing
 from vistaline.core.stage.camera import CameraState, aimed, depth_of
 
 __all__ = ["MOVES", "Scene", "make"]

@@ -101,7 +101,9 @@ def surface_like(
     stands: Projected | Solid = Projected(projection=caught, width=width, height=height)
     if body is not None and depth is not None:
         stands = Solid(body=body, projection=caught, width=width, height=height, depth=depth)
-    layer = Layer(name=name, shows=PictureShown(picture=like.picture), stands=stands)
+    layer = Layer(
+        name=name, shows=PictureShown(picture=like.picture, runs=like.runs), stands=stands
+    )
     check_ahead(shot, name, pose, (*size, depth or 0.0))
     return put(shot, layer, pose)
 

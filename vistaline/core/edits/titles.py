@@ -112,14 +112,16 @@ def pair_title(shot: Shot, *, layer: str, around: str) -> Shot:
     colour = found.title.fill or found.title.outline
     width = max(found.title.outline_width, 0.02)
     behind = found.evolve(
-        shows=TitleShown(title=found.title.evolve(fill=colour, outline=None)),
+        shows=found.shows.evolve(title=found.title.evolve(fill=colour, outline=None)),
         **at_distance(found, other.distance * _BESIDE),
     )
     # The outline is drawn round the letters, so its card has more room: the letters' size agrees.
     front = found.evolve(
         id="",
         name=f"{found.name[:70]} outline",
-        shows=TitleShown(title=found.title.evolve(fill=None, outline=colour, outline_width=width)),
+        shows=found.shows.evolve(
+            title=found.title.evolve(fill=None, outline=colour, outline_width=width)
+        ),
         paired=layer,
         **at_distance(found, other.distance / _BESIDE),
     )
@@ -156,7 +158,7 @@ def _following(layer: Layer, lead: Layer) -> Layer:
     there = at_distance(lead, layer.distance)
     stood = layer.with_stands(stays=lead.stays)
     return stood.evolve(
-        shows=TitleShown(title=lead.title.evolve(**own)),
+        shows=TitleShown(title=lead.title.evolve(**own), arrives=lead.arrives, leaves=lead.leaves),
         **there,
         pan=lead.pan,
         tilt=lead.tilt,

@@ -9,10 +9,11 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from itertools import pairwise
 
-from vistaline.core.edits.registry import fitted
+from vistaline.core.edits.registry import fitted, moved_markers
 from vistaline.core.errors import EditError
 from vistaline.core.shot.cameras import Cut
-from vistaline.core.shot.retiming import back_to_front, turned_round
+from vistaline.core.shot.layouts import Layout
+from vistaline.core.shot.retiming import back_to_front, passages_moved, turned_round
 from vistaline.core.shot.route import Route
 from vistaline.core.shot.rows import Key, Row
 from vistaline.core.shot.shot import Layer, Shot
@@ -22,7 +23,7 @@ __all__ = ["backwards", "paced", "returning", "route_returning"]
 
 def backwards(shot: Shot) -> Shot:
     """Return the shot run backwards."""
-    duration = shot.duration
+    duration, arrived = shot.duration, tuple(each.frame for each in shot.route.framings)
     return _changed(
         shot,
         duration,
@@ -33,6 +34,11 @@ def backwards(shot: Shot) -> Shot:
             "seen_from": max(0, duration - 1 - _last(shot, layer)),
             "seen_until": duration - 1 - layer.seen_from if layer.seen_from else None,
         },
+        lambda layer: passages_moved(
+            layer, arrived, (), lambda frame: duration - 1 - frame, back=True
+        ),
+        lambda layout: layout.backwards().retimed(lambda at: duration - 1 - at, duration - 1),
+        lambda frame: duration - 1 - frame,
     )
 
 
@@ -78,6 +84,7 @@ def paced(shot: Shot, percent: float) -> Shot:
         So fast, two framings or two keys would be at one frame.
     """
     last = round((shot.duration - 1) * 100 / percent)
+    arrived = tuple(each.frame for each in shot.route.framings)
     ratio = last / max(1, shot.duration - 1)
 
     def at(frame: int) -> int:
@@ -103,6 +110,9 @@ def paced(shot: Shot, percent: float) -> Shot:
             "seen_from": at(layer.seen_from),
             "seen_until": None if layer.seen_until is None else at(layer.seen_until),
         },
+        lambda layer: passages_moved(layer, arrived, tuple(map(at, arrived)), at),
+        lambda layout: layout.retimed(at, last),
+        at,
     )
 
 
@@ -117,6 +127,9 @@ def _changed(
     stretches: Stretches,
     row: Callable[[Row], Row],
     seen: Callable[[Layer], dict[str, int | None]],
+    passing: Callable[[Layer], Layer] = lambda layer: layer,
+    lasting: Callable[[Layout], Layout] = lambda layout: layout,
+    moved: Callable[[int], int] = lambda frame: frame,
 ) -> Shot:
     cuts, before = [], shot.opening
     for start, end, camera in stretches:
@@ -131,7 +144,9 @@ def _changed(
         ),
         cuts=tuple(cuts) if shot.cuts else (),
         rows=tuple(map(row, shot.rows)),
-        layers=tuple(layer.evolve(**seen(layer)) for layer in shot.layers),
+        layouts=tuple(map(lasting, shot.layouts)),
+        markers=moved_markers(shot, moved, duration),
+        layers=tuple(passing(layer).evolve(**seen(layer)) for layer in shot.layers),
     )
 
 

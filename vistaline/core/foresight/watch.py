@@ -7,6 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from vistaline.core.geometry.ordering import NEAR
+from vistaline.core.shot.callouts import callout_of
+from vistaline.core.shot.layouts import layout_round
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.camera import CameraState, camera_states
 from vistaline.core.stage.cards import card_of, cards_over
@@ -51,7 +53,8 @@ def findings(shot: Shot) -> list[str]:
     moving = {row.of for row in shot.rows if row.value in ("distance", "pan", "tilt")}
     for layer in shown:
         # Surfaces of a room are told apart by where they stand in it, not by one distance.
-        if f"layer:{layer.id}" in moving or layer.projection:
+        laid = layout_round(shot, layer) or callout_of(shot, layer.id)
+        if f"layer:{layer.id}" in moving or layer.projection or laid:
             continue
         place = tuple(np.round((layer.distance, layer.pan, layer.tilt), 6))
         if place in by_place:

@@ -15,13 +15,13 @@ from vistaline.core.errors import RenderError
 from vistaline.core.explaining import explain
 from vistaline.core.formats.encoders import Encoder
 from vistaline.core.formats.sequence import PngFrames, PngFramesWithAlpha
-from vistaline.core.formats.video import H264Clip
+from vistaline.core.formats.video import H264Clip, SilentClip
 from vistaline.core.model import Part
 
 __all__ = ["ENCODERS", "encoder_called", "encoder_for", "options_for", "register"]
 
 _REGISTERED: dict[str, Encoder] = {
-    each.key: each for each in (H264Clip(), PngFrames(), PngFramesWithAlpha())
+    each.key: each for each in (H264Clip(), SilentClip(), PngFrames(), PngFramesWithAlpha())
 }
 ENCODERS: Mapping[str, Encoder] = MappingProxyType(_REGISTERED)
 """All outputs by their keys, in the order in which they are offered."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import os
 import queue
 import threading
@@ -20,11 +21,12 @@ from vistaline.core.files import replace_safely
 from vistaline.core.formats.encoders import ClipFormat, Layout
 from vistaline.core.model import Part
 
-__all__ = ["ClipWriter", "H264Clip", "join_clips"]
+__all__ = ["ClipWriter", "H264Clip", "SilentClip", "add_silence", "join_clips"]
 
 _BT709 = 1
 """Code point 1 for primaries, transfer and matrix alike: ITU-T H.273, tables 2 to 4."""
 _NARROW_RANGE = 1
+_SOUND_RATE = 48_000
 _WAITING = 4
 """Frames that may wait for the encoder; more would only fill memory."""
 _LOOKAHEAD = 16
@@ -193,6 +195,61 @@ class H264Clip:
     ) -> None:
         """Put the clips together without encoding again."""
         join_clips(parts, result, clip.rate)
+
+
+class SilentClip(H264Clip):
+    """An MP4 file with a track of silence, for players and programs that want one."""
+
+    key, label, about = "mp4-silent", "Clip with silence", "the same, with a track of silence"
+
+    def join(
+        self, parts: Sequence[Path], result: Path, clip: ClipFormat, check: Callable[[], None]
+    ) -> None:
+        """Put the clips together, and a track of silence beside them."""
+        join_clips(parts, result, clip.rate)
+        add_silence(result)
+
+
+def add_silence(path: Path) -> None:
+    """Put a track of silence, as long as its picture, into a clip: AAC, stereo, 48 kHz.
+
+    Raises
+    ------
+    RenderError
+        The clip cannot be read or written.
+    """
+    unfinished = path.with_name(f".{path.name}.{os.getpid()}.part")
+    try:
+        with av.open(str(path)) as source, av.open(str(unfinished), "w", format="mp4") as output:
+            picture = source.streams.video[0]
+            video: Any = output.add_stream_from_template(picture)
+            video.time_base = picture.time_base
+            sound: Any = output.add_stream("aac", rate=_SOUND_RATE, layout="stereo")
+            packets = [packet for packet in source.demux(picture) if packet.size]
+            assert picture.average_rate
+            samples = math.ceil(len(packets) / picture.average_rate * _SOUND_RATE)
+            for packet in packets:
+                packet.stream = video
+                output.mux(packet)
+            for packet in _silence(sound.codec_context, samples):
+                packet.stream = sound
+                output.mux(packet)
+        replace_safely(unfinished, path)
+    except (OSError, av.error.FFmpegError) as error:
+        raise RenderError(f"{path.name} could not be given a track of silence: {error}") from error
+    finally:
+        unfinished.unlink(missing_ok=True)
+
+
+def _silence(context: Any, samples: int) -> Iterable[Any]:
+    """Yield encoded silence of so many samples."""
+    step = 1024
+    for start in range(0, samples, step):
+        quiet = np.zeros((2, min(step, samples - start)), np.float32)
+        frame = av.AudioFrame.from_ndarray(quiet, format="fltp", layout="stereo")
+        frame.sample_rate, frame.pts = _SOUND_RATE, start
+        yield from context.encode(frame)
+    yield from context.encode(None)
 
 
 def join_clips(pieces: Sequence[Path], path: Path, rate: Fraction) -> None:

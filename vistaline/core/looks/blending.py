@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from enum import StrEnum
 
-__all__ = ["MODES", "Blend"]
+__all__ = ["ADD", "LIT", "MODES", "SUBTRACT", "Blend"]
 
 
 class Blend(StrEnum):
@@ -34,3 +34,7 @@ class Blend(StrEnum):
 
 MODES = {mode: number for number, mode in enumerate(Blend)}
 """The number that a compositing kernel, and the page's shader, know each mode by."""
+ADD, SUBTRACT = MODES[Blend.ADD], MODES[Blend.SUBTRACT]
+"""The numbers of those that are done in linear light."""
+LIT = frozenset({Blend.ADD, Blend.SUBTRACT})
+"""The modes that are done in linear light."""

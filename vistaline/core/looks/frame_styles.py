@@ -5,6 +5,7 @@ Widths are shares of the shorter side of the picture's window, so one style suit
 
 from __future__ import annotations
 
+import math
 from typing import Annotated, Literal
 
 import cv2
@@ -17,17 +18,21 @@ from vistaline.core.model import Degrees, HexColour, Part, Share
 from vistaline.core.picture.colour import hex_to_linear
 
 __all__ = [
+    "LARGEST_SIDE",
     "READY_STYLES",
     "Crop",
     "FrameStyle",
     "Shadow",
     "draw_framed",
     "margin_of",
+    "room_for",
     "rounded",
     "window_of",
 ]
 
-_LEAST_SIDE, _LARGEST_SIDE = 1024, 12_000
+LARGEST_SIDE = 12_000
+"""Pixels of a window as it is drawn."""
+_LEAST_SIDE = 1024
 _GRAIN_SEED = 7
 
 
@@ -96,11 +101,13 @@ class Crop(Part):
     ] = Field(1.0, ge=1, le=20, description="Enlarged within the window.")
 
 
-def window_of(picture: tuple[int, int], aspect: float | None) -> tuple[int, int]:
+def window_of(
+    picture: tuple[int, int], aspect: float | None, largest: int = LARGEST_SIDE
+) -> tuple[int, int]:
     """Return the size in pixels at which a picture's window is drawn.
 
     ``aspect`` is the window's width over its height; None: the picture's own. A small picture is
-    enlarged, so that what stands round it is sharp.
+    enlarged, so that what stands round it is sharp. No side is longer than ``largest``.
     """
     width, height = picture
     if aspect is not None:
@@ -111,7 +118,7 @@ def window_of(picture: tuple[int, int], aspect: float | None) -> tuple[int, int]
         )
     enlarge = max(1, -(-_LEAST_SIDE // max(width, height)))
     # An aspect of a thousand to one would ask for more pixels than there are.
-    reduce = min(1.0, _LARGEST_SIDE / max(width, height))
+    reduce = min(1.0, largest / (enlarge * max(width, height)))
     return max(1, round(width * enlarge * reduce)), max(1, round(height * enlarge * reduce))
 
 
@@ -120,11 +127,23 @@ def margin_of(style: FrameStyle, window: tuple[int, int]) -> int:
     return round(style.border * min(window)) + round(style.mat * min(window))
 
 
+def room_for(shadow: Shadow, lift: float, window: tuple[int, int]) -> int:
+    """Return the pixels that a shadow takes on every side of a window that is lifted.
+
+    ``lift``: how far it is before what is behind, as a share of its shorter side.
+    """
+    return math.ceil(lift * (shadow.distance + 1.5 * shadow.softness) * min(window))
+
+
 def draw_framed(
-    picture: Rgba16, style: FrameStyle | None, crop: Crop | None, aspect: float | None
+    picture: Rgba16,
+    style: FrameStyle | None,
+    crop: Crop | None,
+    aspect: float | None,
+    largest: int = LARGEST_SIDE,
 ) -> Rgba16:
     """Return a picture in its window, with what stands round it: (height, width, 4) uint16."""
-    width, height = window = window_of((picture.shape[1], picture.shape[0]), aspect)
+    width, height = window = window_of((picture.shape[1], picture.shape[0]), aspect, largest)
     seen = _in_window(picture, window, crop or Crop())
     if style is None:
         return seen

@@ -69,6 +69,7 @@ class PictureInfo:
     height: int
     has_alpha: bool
     bits: int
+    moves: bool = False
 
 
 def inspect_picture(source: Path | bytes, name: str) -> PictureInfo:

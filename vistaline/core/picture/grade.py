@@ -16,6 +16,7 @@ from numba import njit
 from numpy.polynomial import Chebyshev, Polynomial
 
 from vistaline.core.picture.colour import linearise_srgb, srgb_polynomial
+from vistaline.core.picture.mixing import blend_row
 
 __all__ = [
     "KERNEL",
@@ -75,6 +76,9 @@ class Stage(IntEnum):
 
     SHADE = 15
     """All colours lighter and darker by a plane: how much (1 number)."""
+
+    OVERLAY = 16
+    """Lay three planes of colour over it, by a blend mode (1 number); the next is their alpha."""
 
 
 class Program(NamedTuple):
@@ -472,5 +476,8 @@ def grade_row(program, planes, x0, y, fields, kept):  # type: ignore[no-untyped-
         elif stage == 15:
             for c in range(3):
                 _shade(planes[c], told[0], fields[which, y, x0 : x0 + width])
+        elif stage == 16:
+            there = fields[which : which + 4, y, x0 : x0 + width]
+            blend_row(int(told[0]), planes, there[:3], there[3])
         elif stage == 14:
             _wipe(alpha, fields[which, y, x0 : x0 + width])

@@ -17,6 +17,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import islice
 from pathlib import Path
 
 import cv2
@@ -25,7 +26,15 @@ import numpy as np
 from vistaline.core.arrays import Rgba16
 from vistaline.core.files import replace_safely
 
-__all__ = ["BLOCK", "BORDER", "Pyramid", "PyramidStore", "build_levels", "write_pyramid"]
+__all__ = [
+    "BLOCK",
+    "BORDER",
+    "Pyramid",
+    "PyramidStore",
+    "build_levels",
+    "drawn_levels",
+    "write_pyramid",
+]
 
 BORDER = 2
 """Texels every level is extended by, so that sampling at a card's edge meets no foreign texel."""
@@ -82,6 +91,33 @@ class Occupancy:
         blocks = np.pad(alpha, padding, "edge").reshape(rows, side, columns, side)
         self.some = cv2.integral((blocks.max(axis=(1, 3)) > 0).astype(np.uint8))
         self.solid = cv2.integral((blocks.min(axis=(1, 3)) == 65535).astype(np.uint8))
+
+
+def drawn_levels(
+    size: tuple[int, int], draw: Callable[[Rgba16], None], *, to_its_edges: bool = False
+) -> list[Rgba16]:
+    """Return the padded levels of a picture ``size`` (width, height) large that ``draw`` fills.
+
+    It is given one in which nothing is, so that none is copied; as :func:`build_levels` else.
+    ``to_its_edges``: it may be opaque there, and goes on beyond them.
+    """
+    width, height = size
+    halvings = _halvings(width, height)
+    step = 1 << halvings
+    inner = -(-height // step) * step, -(-width // step) * step
+    full = np.zeros((inner[0] + 2 * BORDER, inner[1] + 2 * BORDER, 4), np.uint16)
+    within = full[BORDER:-BORDER, BORDER:-BORDER]
+    draw(within[:height, :width])
+    if to_its_edges:
+        last, right = BORDER + height, BORDER + width
+        full[BORDER:last, :BORDER] = full[BORDER:last, BORDER : BORDER + 1]
+        full[BORDER:last, right:] = full[BORDER:last, right - 1 : right]
+        full[:BORDER], full[last:] = full[BORDER], full[last - 1]
+    found: list[Rgba16] = [full]
+    for level in islice(_halved(within, halvings), 1, None):
+        around = (BORDER,) * 4
+        found.append(cv2.copyMakeBorder(level, *around, cv2.BORDER_REPLICATE))
+    return found
 
 
 def build_levels(picture: Rgba16) -> list[Rgba16]:

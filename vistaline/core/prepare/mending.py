@@ -7,12 +7,17 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from vistaline.core.picture.smooth import pull_push
 from vistaline.core.picture.strokes import Stroke, painted
 from vistaline.core.prepare.detail import denoised, sharpened
+from vistaline.core.prepare.ends import ends_joined
 from vistaline.core.prepare.repair import find_damage, repaired
-from vistaline.core.prepare.step import Prepared, Share, Step
+from vistaline.core.prepare.step import Prepared, Share, Size, Step
 
-__all__ = ["Denoise", "Repair", "Sharpen", "damage_of"]
+__all__ = ["Denoise", "JoinEnds", "Repair", "Sharpen", "damage_of"]
+
+_SEEN = 0.02
+"""Alpha below which a pixel's colour tells nothing."""
 
 
 class Repair(Step):
@@ -60,6 +65,26 @@ class Sharpen(Step):
         """Return the colour with edges raised."""
         radius = self.radius * picture.scale
         return sharpened(picture.colour, amount=self.amount, radius=radius)
+
+
+class JoinEnds(Step):
+    """Let the right edge go on as the left begins, so that the picture can pass by without end."""
+
+    label: ClassVar[str] = "Join ends"
+    kind: Literal["join"] = "join"
+    width: float = Field(0.12, ge=0.01, le=0.5, description="Of the picture's width, made anew.")
+    seed: int = Field(1, ge=1, le=1000)
+
+    def done(self, picture: Prepared, matrix: np.ndarray, size: Size) -> Prepared:
+        """Return the picture with what lies across its two ends filled with its own texture."""
+        colour, alpha = picture.colour, picture.alpha
+        if alpha is not None:
+            # What is not seen has no colour to be taken for one.
+            colour = pull_push(colour, alpha >= _SEEN)
+            drawn = np.repeat(alpha[..., None], 3, axis=2)
+            alpha = ends_joined(drawn, self.width, self.seed)[..., 0]
+        colour = ends_joined(colour, self.width, self.seed)
+        return Prepared(colour=colour, alpha=alpha, scale=picture.scale)
 
 
 def damage_of(picture: Prepared, step: Repair, matrix: np.ndarray) -> np.ndarray:

@@ -16,7 +16,7 @@ from pydantic import Field
 
 from vistaline.core.picture.colour import encode_srgb
 from vistaline.core.picture.pyramid import BORDER, Pyramid
-from vistaline.core.prepare.mending import Denoise, Repair, Sharpen
+from vistaline.core.prepare.mending import Denoise, JoinEnds, Repair, Sharpen
 from vistaline.core.prepare.shaping import CropStep, Enlarge, Flip, Straighten, Turn
 from vistaline.core.prepare.step import Prepared, Step
 from vistaline.core.prepare.toning import (
@@ -48,6 +48,7 @@ PrepareStep = Annotated[
     | Denoise
     | Enlarge
     | Sharpen
+    | JoinEnds
     | Levels
     | Curves
     | Saturation

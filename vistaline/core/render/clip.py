@@ -8,7 +8,7 @@ from itertools import pairwise
 
 from vistaline.core.formats.encoders import ClipFormat, Encoder, Writer
 from vistaline.core.model import Part
-from vistaline.core.render.frame import Renderer
+from vistaline.core.render.frames import Frames
 
 __all__ = ["Output", "frame_ranges", "range_length", "render_frames"]
 
@@ -71,7 +71,7 @@ class Output:
 
 
 def render_frames(
-    renderer: Renderer,
+    renderer: Frames,
     frames: range,
     output: Output,
     *,
@@ -82,7 +82,7 @@ def render_frames(
 
     ``progress`` is called in whatever thread encodes.
     """
-    clip = ClipFormat(renderer.shot.frame.size, renderer.shot.frame.rate)
+    clip = ClipFormat(renderer.size, renderer.rate)
     with output.open(clip, progress) as writer:
         for frame in frames:
             check()

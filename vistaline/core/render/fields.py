@@ -6,36 +6,43 @@ import math
 import os
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from functools import cache, lru_cache
+from functools import cache
 
-import cv2
 import numpy as np
-from numba import njit
 
 from vistaline.core.arrays import FloatArray, Matrix3
-from vistaline.core.geometry.inside import NO_OUTLINE, inside_at, inside_of
+from vistaline.core.geometry.inside import NO_OUTLINE, inside_of
 from vistaline.core.kept import Kept
+from vistaline.core.looks.blending import LIT
 from vistaline.core.picture.grade import NO_PLANES
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render.crew import Crew
-from vistaline.core.render.laying import KERNEL, coverage
+from vistaline.core.render.field_rows import (
+    fill_alpha,
+    fill_print,
+    fill_ramp,
+    fill_range,
+    fill_ranks,
+    fill_shape,
+    fill_tiled,
+    ground_tile,
+    screen_ranks,
+)
+from vistaline.core.render.overlaid import drawn_overlay
 from vistaline.core.render.source import Asked, Quality, Source
 from vistaline.core.render.sources import source_on
 from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH
 from vistaline.core.render.warp import BAND
-from vistaline.core.shot.effects import (
-    Effect,
+from vistaline.core.shot.edges import Wipe
+from vistaline.core.shot.effects import Effect, Mask, MaskShape
+from vistaline.core.shot.overlays import (
     Grain,
     Ground,
     Halftone,
-    Mask,
-    MaskShape,
+    Overlay,
     Screen,
-    ScreenShape,
-    Stuff,
     Vignetting,
 )
-from vistaline.core.shot.softness import Wipe
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState
@@ -43,7 +50,7 @@ from vistaline.core.stage.masks import box_of, vignette_box, whole_frame
 from vistaline.core.stage.program import Fields
 from vistaline.core.stage.surfaces import surface_of
 
-__all__ = ["FrameFields", "screen_ranks", "seen_in"]
+__all__ = ["FrameFields", "drawn_cover", "screen_ranks", "seen_in"]
 
 _ELLIPSE, _GRADIENT, _OUTLINE, _STRIP = 0, 1, 2, 3
 _SHAPES = {
@@ -54,8 +61,6 @@ _SHAPES = {
 }
 _LINES = 1080
 """Of a frame, for which pitches and grain are told."""
-_RANKS = 128
-"""Texels across one cell of a screen."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -167,7 +172,9 @@ class FrameFields(Fields):
 
             def printed() -> np.ndarray:
                 out = np.empty((height, width), np.uint16)
-                self._run(lambda y0, y1: _print(cells, ranks, effect.cover, y0, out[y0:y1]), height)
+                self._run(
+                    lambda y0, y1: fill_print(cells, ranks, effect.cover, y0, out[y0:y1]), height
+                )
                 return out
 
             return self._numbered(("screen", effect.shape, effect.cover, grid), printed)
@@ -175,7 +182,7 @@ class FrameFields(Fields):
         def ranked() -> np.ndarray:
             both = np.empty((2, height, width), np.uint16)
             self._run(
-                lambda y0, y1: _rank(cells, ranks, y0, both[0, y0:y1], both[1, y0:y1]), height
+                lambda y0, y1: fill_ranks(cells, ranks, y0, both[0, y0:y1], both[1, y0:y1]), height
             )
             return both
 
@@ -196,11 +203,27 @@ class FrameFields(Fields):
 
         def draw() -> np.ndarray:
             out = np.empty((height, width), np.uint16)
-            self._run(lambda y0, y1: _tiled(cells, tile, y0, out[y0:y1]), height)
+            self._run(lambda y0, y1: fill_tiled(cells, tile, y0, out[y0:y1]), height)
             return out
 
         key = "ground", effect.stuff, tuple(cells.ravel().tolist())
         return self._numbered(key, draw)
+
+    def overlay(self, effect: Overlay) -> int | None:
+        """Return the number of the first of four planes of an own picture: colours and alpha."""
+        pictures = self._seen.state.layout.stage.shot.pictures
+        if effect.picture not in pictures:
+            return None
+        outer, aspect = self._lies_on(effect.fixed)
+        look, file = self._seen.looks[effect.picture], pictures[effect.picture].file
+        size = self.camera.frame_size
+        place = (*outer.ravel().tolist(), aspect)
+        named = effect.laid, effect.size, effect.turn, effect.x, effect.y, effect.blend in LIT
+        key = "overlay", file, place, *named, size
+        four = _KEPT.get(key, lambda: drawn_overlay(effect, look, file, outer, aspect, size))
+        self._planes.extend(four)
+        self._names.extend((*key, n) for n in range(4))
+        return len(self._planes) - 4
 
     def wipe(self, effect: Wipe) -> int:
         """Return the number of the plane of how much a wipe leaves: across its layer."""
@@ -224,7 +247,7 @@ class FrameFields(Fields):
             first = effect.place * (1 + soft) - soft / 2
 
             def work(y0: int, y1: int) -> None:
-                _ramp(along, first - soft / 2, 1 / soft, y0, out[y0:y1])
+                fill_ramp(along, first - soft / 2, 1 / soft, y0, out[y0:y1])
 
             self._run(work, high)
             return out
@@ -244,7 +267,6 @@ class FrameFields(Fields):
 
     def _cover(self, mask: Mask) -> np.ndarray:
         width, height = self.camera.frame_size
-        found = np.zeros((height, width), np.uint16)
         cards = [each for each in self._seen.state.cards if each.layer.id == mask.of]
         tiles = -(-height // TILE_HEIGHT), -(-width // TILE_WIDTH)
         asked = Asked(self._seen.quality, opaque=False, cover=np.zeros(tiles))
@@ -253,8 +275,10 @@ class FrameFields(Fields):
             look = self._seen.looks[cards[0].texture]
             surface = surface_of(cards[0].layer)
             source = source_on(surface, cards[0], self.camera, look, asked)
-        if source is not None and source.seen:
-            _draw_cover(source, found)
+        if source is None or not source.seen:
+            found = np.zeros((height, width), np.uint16)
+        else:
+            found = drawn_cover(source, self.camera.frame_size)
         return 65535 - found if mask.outside else found
 
     def _shape(self, mask: Mask) -> int:
@@ -287,7 +311,7 @@ class FrameFields(Fields):
         softness = max(softness, min(1.0, 1.5 / max(float(size.min()), 1e-3)))
 
         def work(y0: int, y1: int) -> None:
-            _weigh(back, shape, softness, outline, outside, y0, out[y0:y1])
+            fill_shape(back, shape, softness, outline, outside, y0, out[y0:y1])
 
         self._run(work, height)
         return out
@@ -303,7 +327,7 @@ class FrameFields(Fields):
             told = np.array([0.0, 0.0, 1e-9] if behind else plane)
 
             def work(y0: int, y1: int) -> None:
-                _range(told, mask.near, mask.far, mask.softness, mask.outside, y0, out[y0:y1])
+                fill_range(told, mask.near, mask.far, mask.softness, mask.outside, y0, out[y0:y1])
 
             self._run(work, height)
             return out
@@ -323,23 +347,32 @@ class FrameFields(Fields):
                 [0, 0, 1],
             ]
         )
-        cards = [each for each in self._seen.state.cards if each.layer.id == effect.fixed]
-        if cards and abs(np.linalg.det(cards[0].image_from_card(self.camera))) > 1e-12:
-            pitch = cards[0].height * lines / _LINES
-            there = np.linalg.inv(cards[0].image_from_card(self.camera))
-        else:
-            pitch = lines * self.scale
-            wide, high = self.camera.frame_size
-            there = np.array([[1, 0, -wide / 2], [0, -1, high / 2], [0, 0, 1.0]])
-        return np.asarray(np.diag([1 / pitch, 1 / pitch, 1]) @ turned @ there)
+        outer, _ = self._lies_on(effect.fixed)
+        many = _LINES / lines
+        return np.asarray(np.diag([many, many, 1]) @ turned @ np.linalg.inv(outer))
+
+    def _lies_on(self, layer: str) -> tuple[Matrix3, float]:
+        """Return the homography from a layer, or the frame if it has no such one, to this
+        raster's pixels, in heights of it from its middle, up is +; and its width in heights."""
+        cards = [each for each in self._seen.state.cards if each.layer.id == layer]
+        if cards:
+            card = cards[0]
+            outer = card.image_from_card(self.camera) @ np.diag([card.height, card.height, 1])
+            if abs(np.linalg.det(outer)) > 1e-12:
+                return np.asarray(outer), float(card.width / card.height)
+        wide, high = self.camera.frame_size
+        height = float(self.whole[1] * self.relative)
+        outer = np.array([[height, 0, wide / 2], [0, -height, high / 2], [0, 0, 1.0]])
+        return outer, float(self.whole[0] / self.whole[1])
 
     def _run(self, work: Callable[[int, int], None], height: int) -> None:
         _crew().share(lambda _, y0: work(y0, min(y0 + BAND, height)), range(0, height, BAND))
 
 
-def _draw_cover(source: Source, out: np.ndarray) -> None:
-    """Fill ``out`` (height, width) uint16 with how much of each pixel a source covers."""
-    height, width = out.shape
+def drawn_cover(source: Source, size: tuple[int, int]) -> np.ndarray:
+    """Return how much of each pixel (height, width) uint16 a source covers."""
+    width, height = size
+    out = np.zeros((height, width), np.uint16)
     edges = np.asarray(source.edges, np.float32)
 
     def work(_: int, band: int) -> None:
@@ -348,195 +381,7 @@ def _draw_cover(source: Source, out: np.ndarray) -> None:
         source.rows(band, pixels, near)
         tiles = source.tiles[band * BAND_LINES : (band + 1) * BAND_LINES]
         rows = out[band * BAND : (band + 1) * BAND]
-        _alpha(pixels, tiles, edges, band * BAND, rows)
+        fill_alpha(pixels, tiles, edges, band * BAND, rows)
 
     _crew().share(work, range(-(-height // BAND)))
-
-
-@njit(**KERNEL)
-def _alpha(pixels, tiles, edges, y0, out):  # type: ignore[no-untyped-def]
-    for j in range(out.shape[0]):
-        for i in range(out.shape[1]):
-            if tiles[j // TILE_HEIGHT, i // TILE_WIDTH] != 0:
-                cover = coverage(edges, np.float32(i), np.float32(y0 + j))
-                out[j, i] = np.uint16(np.float32(pixels[j, i, 3]) * cover + np.float32(0.5))
-
-
-@lru_cache
-def screen_ranks(shape: ScreenShape) -> np.ndarray:
-    """Return one cell of a screen (N, N) float32: which share of it is inked before each place.
-
-    By rank of area, so that a tone of a quarter inks a quarter, whatever the shape.
-    """
-    x, y = np.meshgrid(*[np.arange(_RANKS) / _RANKS] * 2)
-    away = np.abs(2 * x - 1), np.abs(2 * y - 1)
-    if shape is ScreenShape.DOTS:
-        spot = np.cos(2 * np.pi * x) + np.cos(2 * np.pi * y)
-    elif shape is ScreenShape.LINES:
-        spot = away[1] + 1e-6 * away[0]
-    else:
-        spot = np.minimum(away[1], 0.45 + 0.55 * away[0])
-    order = np.argsort(spot, axis=None, kind="stable")
-    ranks = np.empty(order.size, np.float32)
-    ranks[order] = (np.arange(order.size) + 0.5) / order.size
-    return ranks.reshape(spot.shape)
-
-
-@lru_cache
-def ground_tile(stuff: Stuff) -> np.ndarray:
-    """Return the structure of paper or canvas (N, N) float32, 0..1 about 0.5, without a seam."""
-    side = 512
-    chance = np.random.RandomState(11)
-
-    def noise(sigma: tuple[float, float]) -> np.ndarray:
-        wide = np.pad(chance.standard_normal((side, side)), 64, mode="wrap")
-        found = cv2.GaussianBlur(wide, (0, 0), sigma[0], sigmaY=sigma[1])[64:-64, 64:-64]
-        return found / found.std()
-
-    if stuff is Stuff.PAPER:
-        fibres = noise((1.0, 6.0)) + noise((6.0, 1.0))
-        found = 0.5 * noise((1.1, 1.1)) + 0.45 * fibres + 0.5 * noise((9.0, 9.0))
-    else:
-        turns = np.arange(side) * 2 * np.pi * 64 / side
-        over = np.sin(turns)[:, None] * np.sin(turns)[None, :]
-        weft, warp = np.abs(np.sin(turns / 2))[:, None], np.abs(np.sin(turns / 2))[None, :]
-        found = 2.2 * np.where(over > 0, weft, warp) + 0.3 * noise((1.5, 1.5))
-        found += 0.25 * noise((30.0, 1.0)) + 0.25 * noise((1.0, 30.0))
-    found = (found - found.mean()) / found.std()
-    return np.clip(0.5 + found / 6, 0, 1).astype(np.float32)
-
-
-@njit(**KERNEL)
-def _tiled(cells, tile, y0, out):  # type: ignore[no-untyped-def]
-    """Fill rows with a tile that is repeated over cells, between four texels."""
-    side = tile.shape[0]
-    for j in range(out.shape[0]):
-        y = y0 + j + 0.5
-        for i in range(out.shape[1]):
-            x = i + 0.5
-            w = cells[2, 0] * x + cells[2, 1] * y + cells[2, 2]
-            w = w if abs(w) > 1e-12 else 1e-12
-            p = (cells[0, 0] * x + cells[0, 1] * y + cells[0, 2]) / w
-            q = (cells[1, 0] * x + cells[1, 1] * y + cells[1, 2]) / w
-            u, v = (p - np.floor(p)) * side, (q - np.floor(q)) * side
-            a, b = int(u) % side, int(v) % side
-            s, t = u - int(u), v - int(v)
-            a1, b1 = (a + 1) % side, (b + 1) % side
-            low = tile[b, a] + s * (tile[b, a1] - tile[b, a])
-            high = tile[b1, a] + s * (tile[b1, a1] - tile[b1, a])
-            out[j, i] = np.uint16((low + t * (high - low)) * 65535 + 0.5)
-
-
-@njit(inline="always")
-def _smooth(value):  # type: ignore[no-untyped-def]
-    share = min(max(value, 0.0), 1.0)
-    return share * share * (3 - 2 * share)
-
-
-@njit(**KERNEL)
-def _weigh(back, shape, softness, outline, outside, y0, out):  # type: ignore[no-untyped-def]
-    """Fill rows with how far inside a shape each pixel is."""
-    for j in range(out.shape[0]):
-        y = y0 + j + 0.5
-        for i in range(out.shape[1]):
-            x = i + 0.5
-            w = back[2, 0] * x + back[2, 1] * y + back[2, 2]
-            if abs(w) < 1e-12:
-                w = 1e-12
-            u = (back[0, 0] * x + back[0, 1] * y + back[0, 2]) / w * 2
-            v = (back[1, 0] * x + back[1, 1] * y + back[1, 2]) / w * 2
-            if shape == 1:
-                share = _smooth(0.5 + v / (2 * softness))
-            elif shape == 2:
-                share = 0.0
-                if abs(u) < 1 and abs(v) < 1:
-                    share = _smooth(inside_at(outline, u, v) / softness)
-            elif shape == 3:
-                share = _smooth((1 - abs(v)) / softness)
-            else:
-                share = _smooth((1 - np.sqrt(u * u + v * v)) / softness)
-            if outside:
-                share = 1 - share
-            out[j, i] = np.uint16(share * 65535 + 0.5)
-
-
-@njit(**KERNEL)
-def _ramp(along, first, slope, y0, out):  # type: ignore[no-untyped-def]
-    """Fill rows with how far beyond a line each pixel is."""
-    for j in range(out.shape[0]):
-        y = y0 + j + 0.5
-        for i in range(out.shape[1]):
-            x = i + 0.5
-            w = along[2, 0] * x + along[2, 1] * y + along[2, 2]
-            at = (along[0, 0] * x + along[0, 1] * y + along[0, 2]) / (
-                w if abs(w) > 1e-12 else 1e-12
-            )
-            out[j, i] = np.uint16(_smooth((at - first) * slope) * 65535 + 0.5)
-
-
-@njit(**KERNEL)
-def _range(plane, near, far, softness, outside, y0, out):  # type: ignore[no-untyped-def]
-    """Fill rows with whether what lies at 1/z = a x + b y + c is from near to far."""
-    low, high = min(near, far), max(near, far)
-    soft = max(softness * (high - low) / 2, 1e-4)
-    for j in range(out.shape[0]):
-        for i in range(out.shape[1]):
-            there = plane[0] * (i + 0.5) + plane[1] * (y0 + j + 0.5) + plane[2]
-            z = 1 / max(there, 1e-9)
-            share = _smooth((z - low) / soft) * _smooth((high - z) / soft)
-            if outside:
-                share = 1 - share
-            out[j, i] = np.uint16(share * 65535 + 0.5)
-
-
-@njit(inline="always")
-def _ranked(ranks, p, q):  # type: ignore[no-untyped-def]
-    """Return a screen's rank at a place told in cells, between four texels, and its slopes."""
-    side = ranks.shape[0]
-    x, y = (p - np.floor(p)) * side, (q - np.floor(q)) * side
-    i, j = int(x) % side, int(y) % side
-    i1, j1 = (i + 1) % side, (j + 1) % side
-    s, t = x - int(x), y - int(y)
-    a, b, c, d = ranks[j, i], ranks[j, i1], ranks[j1, i], ranks[j1, i1]
-    low, high = a + s * (b - a), c + s * (d - c)
-    across = ((b - a) + t * ((d - c) - (b - a))) * side
-    return low + t * (high - low), across, (high - low) * side
-
-
-@njit(inline="always")
-def _cell_at(cells, ranks, x, y):  # type: ignore[no-untyped-def]
-    """Return a screen's rank at a pixel, and by how much it changes over that."""
-    w = cells[2, 0] * x + cells[2, 1] * y + cells[2, 2]
-    if abs(w) < 1e-12:
-        w = 1e-12
-    p = (cells[0, 0] * x + cells[0, 1] * y + cells[0, 2]) / w
-    q = (cells[1, 0] * x + cells[1, 1] * y + cells[1, 2]) / w
-    px, py = (cells[0, 0] - p * cells[2, 0]) / w, (cells[0, 1] - p * cells[2, 1]) / w
-    qx, qy = (cells[1, 0] - q * cells[2, 0]) / w, (cells[1, 1] - q * cells[2, 1]) / w
-    rank, across, up = _ranked(ranks, p, q)
-    dx, dy = across * px + up * qx, across * py + up * qy
-    fine = max(np.sqrt(dx * dx + dy * dy), 1e-3)
-    # Cells smaller than two pixels cannot be told apart: they are an even tone.
-    step = np.sqrt(abs(px * qy - py * qx))
-    lost = min(max(step * 2.5 - 0.5, 0.0), 1.0)
-    return rank, min(fine + lost, 1.0)
-
-
-@njit(**KERNEL)
-def _rank(cells, ranks, y0, out, edges):  # type: ignore[no-untyped-def]
-    for j in range(out.shape[0]):
-        for i in range(out.shape[1]):
-            rank, edge = _cell_at(cells, ranks, i + 0.5, y0 + j + 0.5)
-            out[j, i] = np.uint16(rank * 65535 + 0.5)
-            edges[j, i] = np.uint16(edge * 65535 + 0.5)
-
-
-@njit(**KERNEL)
-def _print(cells, ranks, cover, y0, out):  # type: ignore[no-untyped-def]
-    for j in range(out.shape[0]):
-        for i in range(out.shape[1]):
-            rank, edge = _cell_at(cells, ranks, i + 0.5, y0 + j + 0.5)
-            share = min(max((cover - rank) / edge + 0.5, 0.0), 1.0)
-            if cover <= 0:
-                share = 0.0
-            out[j, i] = np.uint16(share * 65535 + 0.5)
+    return out

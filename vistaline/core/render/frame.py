@@ -5,24 +5,23 @@ from __future__ import annotations
 import math
 import os
 from collections.abc import Iterable, Mapping, Sequence
-from typing import assert_never
 
 import cv2
 import numpy as np
 
-from vistaline.core.arrays import Rgba16
-from vistaline.core.formats.encoders import Layout
 from vistaline.core.looks.blending import MODES, Blend
-from vistaline.core.picture.colour import hex_to_linear, straight_codes
+from vistaline.core.picture.colour import hex_to_linear
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render import composite
 from vistaline.core.render.added import NOTHING
 from vistaline.core.render.beams import Beams, shines_over
 from vistaline.core.render.canvas import Canvas, CompositeBand, tiles_of
 from vistaline.core.render.character import changes_frame, with_character
+from vistaline.core.render.contact import with_shades
 from vistaline.core.render.crew import Crew
 from vistaline.core.render.fields import FrameFields, seen_in
 from vistaline.core.render.finishing import finished, flattened
+from vistaline.core.render.frames import Frames
 from vistaline.core.render.graded import finish_of
 from vistaline.core.render.hazed import sky_of
 from vistaline.core.render.laying import Cards
@@ -55,7 +54,7 @@ def scaled(shot: Shot, scale: float) -> Shot:
     return shot.evolve(frame=shot.frame.evolve(width=even[0], height=even[1]))
 
 
-class Renderer:
+class Renderer(Frames):
     """Renders frames of one shot; keeps its buffers from frame to frame. One thread at a time."""
 
     def __init__(
@@ -75,70 +74,17 @@ class Renderer:
         self.shot = shot
         self._looks = looks
         self._quality = quality
-        self._width, self._height = shot.frame.size
+        super().__init__(shot.frame.size, shot.frame.rate)
         self._ground = (np.array(hex_to_linear(shot.background)) * 65535).astype(np.float32)
         self._crew = Crew(threads or os.cpu_count() or 1)
-        self._size = shot.frame.size
-        self._canvas = Canvas(self._size, self._crew)
+        self._canvas = Canvas(self.size, self._crew)
         self._around: Canvas | None = None
         """The last that was larger than the frame."""
         self._shelf = Shelf()
         self._beams = Beams(looks, quality, self._crew, self._shelf)
 
-    def rgb(self, frame: float) -> np.ndarray:
-        """Return a frame as (height, width, 3) uint8, sRGB."""
-        out = np.empty((self._height, self._width, 3), np.uint8)
-
-        def encode(y0: int, y1: int, cards: Cards, ground: np.ndarray) -> None:
-            composite.composite_rgb(cards, ground, y0, composite.SRGB, out[y0:y1])
-
-        self._bands(frame, encode)
-        return out
-
-    def linear(self, frame: float, *, over_ground: bool = True) -> Rgba16:
-        """Return a frame as (height, width, 4) uint16: linear, premultiplied.
-
-        The shot's background shows where nothing is, unless ``over_ground`` is false; alpha is
-        that of the layers either way.
-        """
-        out = np.empty((self._height, self._width, 4), np.uint16)
-
-        def encode(y0: int, y1: int, cards: Cards, ground: np.ndarray) -> None:
-            behind = ground if over_ground else np.zeros_like(ground)
-            composite.composite_linear(cards, behind, y0, out[y0:y1])
-
-        self._bands(frame, encode)
-        return out
-
-    def yuv(self, frame: float, out: np.ndarray | None = None) -> np.ndarray:
-        """Return a frame as (height * 3/2, width) uint8: planar 4:2:0, BT.709, narrow range."""
-        width, height = self._width, self._height
-        if out is None:
-            out = np.empty((height * 3 // 2, width), np.uint8)
-        chroma = out.reshape(-1)[height * width :].reshape(2, height // 2, width // 2)
-
-        def encode(y0: int, y1: int, cards: Cards, ground: np.ndarray) -> None:
-            half = slice(y0 // 2, y1 // 2)
-            composite.composite_yuv(cards, ground, y0, out[y0:y1], chroma[0, half], chroma[1, half])
-
-        self._bands(frame, encode)
-        return out
-
-    def pixels(self, frame: float, layout: Layout, out: np.ndarray | None = None) -> np.ndarray:
-        """Return a frame as an encoder wants it, in ``out`` if that is given and of use."""
-        match layout:
-            case Layout.YUV420:
-                return self.yuv(frame, out)
-            case Layout.RGB8:
-                return self.rgb(frame)
-            case Layout.RGBA8:
-                return straight_codes(self.linear(frame, over_ground=False))
-            case Layout.LINEAR16:
-                return self.linear(frame)
-        assert_never(layout)
-
-    def _bands(self, frame: float, composite_band: CompositeBand) -> None:
-        """Call ``composite_band(y0, y1, cards, ground)`` for bands of rows."""
+    def bands(self, frame: float, composite_band: CompositeBand) -> None:
+        """See :meth:`Frames.bands`."""
         state = evaluate(self.shot, [frame])[0]
         ground = np.minimum(self._ground * np.float32(state.gain), np.float32(65535))
         points = self._quality.views if is_blurred(state) else 0
@@ -182,7 +128,7 @@ class Renderer:
 
     def _one(self, cards: Sequence[Placed], parallel: bool) -> np.ndarray:
         """Return a frame (height, width, 4) uint16, linear, premultiplied, over nothing."""
-        picture = self._shelf.lend((self._height, self._width, 4))
+        picture = self._shelf.lend((self.height, self.width, 4))
 
         def encode(y0: int, y1: int, cards: Cards, ground: np.ndarray) -> None:
             composite.composite_linear(cards, ground, y0, picture[y0:y1])
@@ -229,7 +175,7 @@ class Renderer:
     ) -> list[Placed]:
         """Return what is seen, near to far, particles between, and behind it all the air before
         the background."""
-        seen = [each for each in found if each]
+        seen = [*with_shades(found, state, self._looks, self._quality)]
         flocks = self._flocks(state)
         if flocks:
             seen = with_motes(seen, flocks, state, self._looks, open_for, blurs=blurs)
@@ -253,7 +199,7 @@ class Renderer:
         canvas = self._canvas
         if margin:
             if self._around is None or self._around.margin != margin:
-                self._around = Canvas(self._size, self._crew, margin)
+                self._around = Canvas(self.size, self._crew, margin)
             canvas = self._around
 
         def there(state: FrameState) -> FrameState:

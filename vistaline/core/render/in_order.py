@@ -9,8 +9,9 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+from vistaline.core.looks.blending import ADD, SUBTRACT
 from vistaline.core.picture.colour import srgb_table
-from vistaline.core.render.blend import ADD, SUBTRACT, blend_colours
+from vistaline.core.picture.mixing import blend_colours
 from vistaline.core.render.laying import KERNEL, coverage, span_of
 from vistaline.core.render.sample import UNSEEN, lay_fetched
 from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH

@@ -10,12 +10,20 @@ import numpy as np
 from vistaline.core.errors import EditError
 from vistaline.core.picture.colour import straight_codes
 from vistaline.core.picture.matching import palette, statistics
+from vistaline.core.picture.preview import level_for
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.shot.effects import Effect
 from vistaline.core.shot.shot import Shot
 
-__all__ = ["around_statistics", "colour_at", "colours_of", "layer_alone", "layer_statistics"]
+__all__ = [
+    "around_statistics",
+    "colour_at",
+    "colours_of",
+    "layer_alone",
+    "layer_statistics",
+    "picture_statistics",
+]
 
 _WIDE = 480
 """Pixels across a frame that is measured: more tell nothing new."""
@@ -42,6 +50,12 @@ def layer_statistics(
     )
     codes, alpha = _seen(alone, looks, frame)
     return statistics(codes.reshape(-1, 3), alpha.ravel())
+
+
+def picture_statistics(pyramid: Pyramid) -> tuple[float, ...]:
+    """Return the statistics (6,) of a picture as it is."""
+    pixels = straight_codes(level_for(pyramid, _WIDE))
+    return statistics(pixels[..., :3].reshape(-1, 3), pixels[..., 3].ravel() / 255)
 
 
 def colour_at(

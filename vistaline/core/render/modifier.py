@@ -117,6 +117,8 @@ class Placement:
     """Lines and columns of the frame."""
     camera: CameraState
     """The state's, or that over another raster."""
+    behind: Callable[[CameraState], np.ndarray]
+    """Draws what is seen behind the card (height, width, 4) uint16, linear, over a raster."""
 
     @property
     def unhidden(self) -> Asked:

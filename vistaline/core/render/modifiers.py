@@ -1,4 +1,5 @@
-"""What changes a card's pixels before compositing, in order: effects, light, shadows, matte, air.
+"""What changes a card's pixels before compositing, in order: effects, light, shadows, light from
+behind, matte, air.
 
 Each entry is a function that is given a card as it is placed in a frame and returns the modifier
 for it, or nothing. A new one is a class with one method and its function in the list.
@@ -20,6 +21,7 @@ from vistaline.core.render.outlines import EVERYWHERE, bounds_of, shade_corners
 from vistaline.core.render.source import Source
 from vistaline.core.render.sources import source_on
 from vistaline.core.render.warp import BAND, CardWarp
+from vistaline.core.render.wrapped import wrapped
 from vistaline.core.shot.layer import Matte
 from vistaline.core.stage.shadows import Cast
 from vistaline.core.stage.surfaces import surface_of
@@ -99,7 +101,7 @@ def _matte(placed: Placement) -> list[Modifier] | None:
     return [_MatteOn(source, edges, np.float32(other.opacity), asks)]
 
 
-MODIFIERS: list[Maker] = [graded, lit, _shadows, _matte, hazed]
+MODIFIERS: list[Maker] = [graded, lit, _shadows, wrapped, _matte, hazed]
 """In the order in which they happen; the air last, that it is done as cards are laid."""
 
 

@@ -4,16 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
 from vistaline.core.looks.blending import MODES, Blend
+from vistaline.core.picture.colour import hex_to_linear
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render.modifier import Band, Modifier, Placement, Tint
 from vistaline.core.render.modifiers import modifiers_of
-from vistaline.core.render.redrawn import redrawn
+from vistaline.core.render.painted import paint
+from vistaline.core.render.redrawn import crew_alone, redrawn
 from vistaline.core.render.source import Asked, Quality, Source
 from vistaline.core.render.sources import source_on
+from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState
@@ -67,6 +71,32 @@ def hides(card: Card) -> bool:
     return card.opacity == 1 and layer.blend is Blend.NORMAL and layer.matte is None
 
 
+def _behind(
+    index: int,
+    state: FrameState,
+    looks: Mapping[str, Pyramid],
+    quality: Quality,
+    camera: CameraState,
+) -> np.ndarray:
+    """Return what is behind a card, without what is blended, over a raster and the ground."""
+    width, height = camera.frame_size
+    out = np.empty((height, width, 4), np.uint16)
+    ground = np.array(hex_to_linear(state.layout.stage.shot.background)) * state.gain
+    out[:] = [*np.rint(np.clip(ground, 0, 1) * 65535), 65535]
+    nothing = np.zeros((-(-height // TILE_HEIGHT), -(-width // TILE_WIDTH)))
+    for each in state.order:
+        if each == index:
+            break
+        placed = place(each, state, looks, quality, nothing.copy(), camera)
+        if placed and placed.mode == MODES[Blend.NORMAL]:
+            paint(partial(_rows, placed), placed.source, placed.opacity, out, crew_alone())
+    return out
+
+
+def _rows(placed: Placed, band: int, out: np.ndarray, near: np.ndarray) -> None:
+    placed.rows(band, out, np.empty_like(out), near)
+
+
 def place(
     index: int,
     state: FrameState,
@@ -94,9 +124,9 @@ def place(
         source = redrawn(card, source, spreading, state, camera, looks, quality)
         if not source.seen:
             return None
-    placement = Placement(
-        index, card, source, state, looks, quality, (cover.shape[0], cover.shape[1]), camera
-    )
+    tiles = cover.shape[0], cover.shape[1]
+    behind = partial(_behind, index, state, looks, quality)
+    placement = Placement(index, card, source, state, looks, quality, tiles, camera, behind)
     modifiers = modifiers_of(placement)
     if modifiers is None:
         return None

@@ -9,16 +9,18 @@ from functools import cache
 import numpy as np
 from numba import njit
 
+from vistaline.core.arrays import FloatArray
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render.crew import Crew
 from vistaline.core.render.fields import FrameFields, seen_in
 from vistaline.core.render.finishing import finished
-from vistaline.core.render.laying import EDGES, KERNEL, coverage
+from vistaline.core.render.laying import EDGES, KERNEL
 from vistaline.core.render.outlines import EVERYWHERE
+from vistaline.core.render.painted import paint
 from vistaline.core.render.source import Asked, Quality, Source
 from vistaline.core.render.sources import source_on
 from vistaline.core.render.spreading import Place, reach_of
-from vistaline.core.render.tiling import BAND_LINES, TILE_HEIGHT, TILE_WIDTH, Tile
+from vistaline.core.render.tiling import TILE_HEIGHT, TILE_WIDTH, Tile
 from vistaline.core.render.warp import BAND
 from vistaline.core.shot.effects import Effect
 from vistaline.core.stage.camera import CameraState
@@ -26,20 +28,22 @@ from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState
 from vistaline.core.stage.surfaces import surface_of
 
-__all__ = ["place_in", "redrawn"]
+__all__ = ["Redrawn", "crew_alone", "drawn_alone", "place_in", "redrawn"]
 
 
 class Redrawn:
-    """A picture as large as the frame, of one layer; a :class:`Source`."""
+    """A picture as large as the frame; a :class:`Source`."""
 
     fetched = None
     edges = np.tile(EVERYWHERE, (EDGES, 1))
 
-    def __init__(self, picture: np.ndarray, told: Source) -> None:
-        """``told``: the layer as it is drawn without effects, for its 1/z."""
+    def __init__(
+        self, picture: np.ndarray, nearness: FloatArray | None, told: Source | None = None
+    ) -> None:
+        """``nearness``: 1/z as a plane has it; without it, ``told`` tells the 1/z of all pixels."""
         height, width = picture.shape[:2]
         self.bounds = (0, 0, width, height)
-        self.nearness = told.nearness
+        self.nearness = nearness
         self._picture, self._told = picture, told
         lines, columns = -(-height // TILE_HEIGHT), -(-width // TILE_WIDTH)
         self.tiles = np.full((lines, columns), int(Tile.EMPTY), np.uint8)
@@ -48,7 +52,7 @@ class Redrawn:
 
     def rows(self, band: int, out: np.ndarray, near: np.ndarray) -> None:
         """Fill a band of rows, as every source does."""
-        if self.nearness is None:
+        if self._told is not None and self.nearness is None:
             self._told.rows(band, out, near)
         there = self._picture[band * BAND : band * BAND + len(out)]
         out[: len(there)] = there
@@ -64,7 +68,7 @@ def _mark(picture, tiles):  # type: ignore[no-untyped-def]
 
 
 @cache
-def _crew() -> Crew:
+def crew_alone() -> Crew:
     """Return the threads that draw layers alone: before those of the frame begin."""
     return Crew(os.cpu_count() or 1)
 
@@ -85,11 +89,11 @@ def redrawn(
     margin = 0 if camera.raster else min(around, 512)
     wide = camera.on_raster(1.0, margin) if margin else camera
     fields = FrameFields(seen, wide, card)
-    picture = _alone(card, wide, looks, quality)
-    made = finished(picture, effects, fields, place_in(fields, seen.frame), _crew())
+    picture = drawn_alone(card, wide, looks, quality)
+    made = finished(picture, effects, fields, place_in(fields, seen.frame), crew_alone())
     height, width = made.shape[:2]
     cut = made[margin : height - margin, margin : width - margin]
-    return Redrawn(np.ascontiguousarray(cut), source)
+    return Redrawn(np.ascontiguousarray(cut), source.nearness, source)
 
 
 def place_in(fields: FrameFields, frame: int) -> Place:
@@ -99,7 +103,7 @@ def place_in(fields: FrameFields, frame: int) -> Place:
     return Place(fields.scale, (wide / 2, high / 2), (width, height), frame)
 
 
-def _alone(
+def drawn_alone(
     card: Card, camera: CameraState, looks: Mapping[str, Pyramid], quality: Quality
 ) -> np.ndarray:
     """Return a layer alone (height, width, 4) uint16, as its picture has it."""
@@ -110,24 +114,5 @@ def _alone(
     source = source_on(surface_of(card.layer), card, camera, looks[card.texture], asked)
     if source is None or not source.seen:
         return out
-    edges = np.asarray(source.edges, np.float32)
-
-    def work(_: int, band: int) -> None:
-        pixels = np.zeros((BAND, width, 4), np.uint16)
-        source.rows(band, pixels, np.empty((BAND, width), np.float32))
-        tiles = source.tiles[band * BAND_LINES : (band + 1) * BAND_LINES]
-        _within(pixels, tiles, edges, band * BAND, out[band * BAND : (band + 1) * BAND])
-
-    _crew().share(work, range(-(-height // BAND)))
+    paint(source.rows, source, 1.0, out, crew_alone())
     return out
-
-
-@njit(**KERNEL)
-def _within(pixels, tiles, edges, y0, out):  # type: ignore[no-untyped-def]
-    for j in range(out.shape[0]):
-        for i in range(out.shape[1]):
-            if tiles[j // TILE_HEIGHT, i // TILE_WIDTH] != 0:
-                cover = coverage(edges, np.float32(i), np.float32(y0 + j))
-                for c in range(4):
-                    value = np.float32(pixels[j, i, c]) * cover + np.float32(0.5)
-                    out[j, i, c] = np.uint16(value)

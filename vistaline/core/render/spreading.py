@@ -18,13 +18,13 @@ from vistaline.core.arrays import FloatArray
 from vistaline.core.picture.colour import hex_to_linear
 from vistaline.core.picture.grade import KERNEL
 from vistaline.core.render.crew import Crew
+from vistaline.core.shot.edges import Edge
 from vistaline.core.shot.effects import Effect
 from vistaline.core.shot.softness import (
     Blur,
     BlurWay,
     CoarsePixels,
     ColourSplit,
-    Edge,
     InkLines,
     OldFilm,
     Sharpen,

@@ -18,7 +18,7 @@ import numpy as np
 from vistaline.core.arrays import FloatArray, Matrix3, Rgba16
 from vistaline.core.errors import EditError
 from vistaline.core.picture.colour import codes_from_linear, linear16_from_srgb
-from vistaline.core.separate.exemplar import Progress, fill_by_texture
+from vistaline.core.picture.exemplar import Progress, fill_by_texture
 from vistaline.core.stage.cards import Card
 
 __all__ = ["Beyond", "Projector", "open_share", "straight_on", "straight_size"]

@@ -13,18 +13,20 @@ import numpy as np
 
 from vistaline.core.arrays import Matrix4
 from vistaline.core.errors import CoreError
+from vistaline.core.geometry.guides import guide_boxes
 from vistaline.core.geometry.ordering import NEAR
 from vistaline.core.looks.blending import MODES
 from vistaline.core.scene.air import describe_air
 from vistaline.core.scene.camera import describe_camera, lens_points
 from vistaline.core.scene.finish import describe_finish
-from vistaline.core.scene.guides import guide_boxes
 from vistaline.core.scene.lamps import describe_lights
 from vistaline.core.scene.plan import StagePlan, draw_plans
 from vistaline.core.scene.rows import describe_rows
 from vistaline.core.scene.shadows import live_shadows
-from vistaline.core.scene.tracks import pack_tracks
+from vistaline.core.scene.tracks import describe_passing, pack_tracks
+from vistaline.core.shot.callouts import callout_of
 from vistaline.core.shot.dressing import row_name
+from vistaline.core.shot.layouts import layout_round
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.cards import Card, card_of
 from vistaline.core.stage.evaluate import FrameState, evaluate
@@ -33,6 +35,7 @@ from vistaline.core.stage.ground import horizon_in
 from vistaline.core.stage.poses import layer_pose, texture_of
 from vistaline.core.stage.seen import plate_of, seen_from
 from vistaline.core.stage.surfaces import surface_of, unit_at
+from vistaline.core.stage.textures import is_passing
 from vistaline.core.timing import timecode
 
 __all__ = ["card_matrix", "describe_scene", "pick_layer", "textures_in"]
@@ -71,6 +74,7 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
         ],
         "tables": tables,
         "tracks": pack_tracks(shot, frames),
+        "passing": describe_passing(shot, frames),
         "rows": describe_rows(shot),
         "marks": _marks(shot),
         "framings": [
@@ -83,6 +87,10 @@ def describe_scene(shot: Shot, frames: Iterable[int]) -> dict[str, Any]:
             for framing in shot.route.framings
         ],
         "path": shot.route.path,
+        "markers": [
+            {"frame": each.frame, "name": each.name, "colour": each.colour, "note": each.note}
+            for each in shot.markers
+        ],
         "camera": shot.directed,
         "cameras": sorted(
             [{"id": each.id, "name": each.name} for each in shot.cameras],
@@ -163,15 +171,18 @@ def textures_in(scene: dict[str, Any]) -> set[str]:
     for frame in scene["frames"]:
         shadows += frame.get("shadows", ())
     changing = [name for track in scene["tracks"].values() for _, name in track.get("looks", ())]
-    return {each["texture"] for each in (*scene["layers"], *shadows)}.union(changing)
+    named = {each["texture"] for each in (*scene["layers"], *shadows)}.union(changing)
+    return {name for name in named if not is_passing(name)}
 
 
 def _layer(shot: Shot, layer: Layer, card: Card | None) -> dict[str, Any]:
     matte = layer.matte
+    laid = bool(layout_round(shot, layer) or callout_of(shot, layer.id))
     return {
         "id": layer.id,
         "name": layer.name,
-        "texture": texture_of(shot, layer),
+        # What is laid in the frame never looks as it does by itself.
+        "texture": card.texture if laid and card else texture_of(shot, layer),
         "backdrop": layer.is_backdrop,
         "sharp": layer.always_sharp,
         "lit": layer.is_lit,
@@ -182,6 +193,7 @@ def _layer(shot: Shot, layer: Layer, card: Card | None) -> dict[str, Any]:
         "tilt": layer.tilt,
         "roll": layer.roll,
         "pivot": layer.pivot,
+        "laid": laid,
         "width": round(card.width, 6) if card else None,
         "height": round(card.height, 6) if card else None,
         "group": layer.group,
@@ -260,6 +272,11 @@ def _frame(frame: int, state: FrameState, shot: Shot, first: FrameState) -> dict
         "clip": _flat(camera.clip_from_world),
         "order": [state.cards[i].layer.id for i in state.order],
         "moved": {card.layer.id: card_matrix(card) for card in moved},
+        "framed": {
+            card.layer.id: [round(share, 5) for share in card.framed]
+            for card in moved
+            if card.framed != (1.0, 1.0)
+        },
         "timecode": timecode(frame, shot.frame.rate),
         "camera": describe_camera(camera),
         "horizon": horizon_in(shot, camera),

@@ -18,11 +18,12 @@ import numpy as np
 from vistaline.core.picture.colour import encode_srgb, hex_to_linear, linearise_srgb
 from vistaline.core.picture.grade import NO_PLANES, Program, grade_row
 from vistaline.core.shot.dressing import row_name
-from vistaline.core.shot.effects import Effect, Grain, Vignetting
+from vistaline.core.shot.effects import Effect
+from vistaline.core.shot.overlays import Grain, Vignetting
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.evaluate import FrameState
 from vistaline.core.stage.finish import effects_in, effects_on, effects_over
-from vistaline.core.stage.masks import outlines_of, vignette_box
+from vistaline.core.stage.masks import holds_of, outlines_of, vignette_box
 from vistaline.core.stage.program import compiled
 
 __all__ = ["LIVE_SIDE", "colour_table", "describe_finish"]
@@ -79,7 +80,7 @@ def describe_finish(
 
 def _frame(state: FrameState, near: FrameState, tables: dict[str, str]) -> dict[str, Any]:
     if not effects_in(state):
-        return {"table": "", "cards": {}, "vignettes": [], "grain": 0, "masks": {}}
+        return {"table": "", "cards": {}, "vignettes": [], "grain": 0, "masks": {}, "holds": {}}
     size = np.array(state.camera.frame_size)
     whole = [each for each in effects_over(state) if each.mask is None]
     vignettes = [each for each in whole if isinstance(each, Vignetting)]
@@ -97,6 +98,11 @@ def _frame(state: FrameState, near: FrameState, tables: dict[str, str]) -> dict[
             row_name(each): [np.round(line / size, 4).tolist() for line in lines]  # type: ignore[arg-type]
             for each in effects_in(state)
             if (lines := outlines_of(each, state))
+        },
+        "holds": {
+            row_name(each): np.round(holds / size, 4).tolist()  # type: ignore[arg-type]
+            for each in effects_in(state)
+            if (holds := holds_of(each, state)) is not None
         },
         "grain": round(math.hypot(*(each.strength * each.amount for each in grain), 0), 4),
     }

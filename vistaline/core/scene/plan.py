@@ -9,6 +9,8 @@ import cv2
 import numpy as np
 
 from vistaline.core.arrays import FloatArray
+from vistaline.core.shot.callouts import callout_of
+from vistaline.core.shot.layouts import layout_round
 from vistaline.core.shot.mounts import standing_of
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import CameraState, camera_states
@@ -48,10 +50,14 @@ def draw_plans(shot: Shot, known: Mapping[str, Card] | None = None) -> dict[Plan
     """Return the plan of the whole shot, from above and from the side.
 
     ``known``: cards by their layers' ids, as far as they have been computed; only those of layers
-    that stand on the stage count.
+    that stand on the stage count. What a layout lays in the frame stands nowhere.
     """
     known = known or {}
-    standing = [layer for layer in shot.layers if not layer.is_backdrop]
+    standing = [
+        layer
+        for layer in shot.layers
+        if not (layer.is_backdrop or layout_round(shot, layer) or callout_of(shot, layer.id))
+    ]
     cards = {
         layer.id: known[layer.id]
         if layer.stays == "stage" and layer.id in known

@@ -12,10 +12,13 @@ from numpy.typing import ArrayLike
 from vistaline.core.shot.mounts import pose_of
 from vistaline.core.shot.rows import values_at
 from vistaline.core.shot.shot import Layer, Shot
+from vistaline.core.stage.drawn import passing_called
+from vistaline.core.stage.passing import moves_of, passes, room_of
 from vistaline.core.stage.sheet import PlanView, flatten
+from vistaline.core.stage.textures import PassingLook, PiecesLook, is_passing, texture_called
 from vistaline.core.stage.tracks import Track, moving_mounts, track_of
 
-__all__ = ["pack_tracks"]
+__all__ = ["describe_passing", "pack_tracks"]
 
 MOST_LOOKS = 48
 """Looks of one layer that a live view is given: fetching each frame's would take longer than
@@ -38,7 +41,8 @@ def pack_tracks(shot: Shot, frames: Sequence[int]) -> dict[str, Any]:
     ``place`` on the plan (frames, 2).
     """
     found: dict[str, Any] = {}
-    if not shot.rows:
+    moves = shot.rows or shot.layouts
+    if not moves and not any(passes(each) or each.looks_by_time for each in shot.layers):
         return found
     for layer in shot.layers:
         if layer.is_backdrop:
@@ -86,5 +90,34 @@ def _factor(value: str) -> float:
 def _looks(textures: Sequence[str]) -> list[tuple[int, str]]:
     """Return at which entries another texture begins, no more than a browser can take."""
     begins = [n for n, name in enumerate(textures) if n == 0 or textures[n - 1] != name]
-    every = -(-len(begins) // MOST_LOOKS)
-    return [(n, textures[n]) for n in begins[::every]]
+    # What is on its way is not fetched but laid by the browser.
+    fetched = [n for n in begins if not is_passing(textures[n])]
+    every = max(1, -(-len(fetched) // MOST_LOOKS))
+    kept = {*fetched[::every], *(n for n in begins if is_passing(textures[n]))}
+    return [(n, textures[n]) for n in sorted(kept)]
+
+
+def describe_passing(shot: Shot, frames: Sequence[int]) -> dict[str, Any]:
+    """Return titles on their way at ``frames``, by the names of their looks.
+
+    ``sheet``: the look that has their pieces; ``room``: how many em larger it is to each side;
+    ``moves`` (N, 7): em to the right and up, scale, turn in degrees, alpha, blur in em, and which
+    share of each piece is uncovered.
+    """
+    found: dict[str, Any] = {}
+    for layer in filter(passes, shot.layers):
+        if layer.hidden or layer.is_backdrop:
+            continue
+        for name in dict.fromkeys(track_of(shot, layer, frames).textures):
+            look = texture_called(name, shot.pictures, [layer.id])
+            if not isinstance(look, PassingLook):
+                continue
+            seen, passing = passing_called(shot, look)
+            moves = moves_of(seen, passing, look.frame)
+            across, up = room_of(seen, passing)
+            found[name] = {
+                "sheet": str(PiecesLook(passing.passage.by, look.of)),
+                "room": [round(across, 4), round(up, 4)],
+                "moves": packed(np.stack([*vars(moves).values()], axis=-1)),
+            }
+    return found

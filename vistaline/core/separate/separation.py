@@ -11,12 +11,12 @@ import numpy as np
 
 from vistaline.core.errors import FillError, MaskError
 from vistaline.core.model import Part
+from vistaline.core.picture.exemplar import ExemplarSettings, Progress, fill_by_texture
+from vistaline.core.picture.smooth import fill_smoothly
 from vistaline.core.picture.strokes import Point, Stroke, painted
 from vistaline.core.separate.cutset import Cutout, CutSet
-from vistaline.core.separate.exemplar import ExemplarSettings, Progress, fill_by_texture
 from vistaline.core.separate.masks import Maps, hole_behind, masks_of
 from vistaline.core.separate.matte import solve_edge
-from vistaline.core.separate.smooth import fill_smoothly
 
 __all__ = [
     "Clone",

@@ -7,11 +7,14 @@ from collections.abc import Collection, Iterator, Sequence
 from typing import Any, Protocol
 
 from vistaline.core.errors import ShotError
+from vistaline.core.shot import callouts, layouts
+from vistaline.core.shot.callouts import Callout
 from vistaline.core.shot.cameras import Camera, Cut, Take
 from vistaline.core.shot.dressing import Dressing, row_name
 from vistaline.core.shot.effects import Effect, On
 from vistaline.core.shot.lamps import Lamp
 from vistaline.core.shot.layer import Layer
+from vistaline.core.shot.layouts import Layout
 from vistaline.core.shot.mounts import Mount, standing_of
 from vistaline.core.shot.route import Route
 from vistaline.core.shot.rows import Row
@@ -29,9 +32,15 @@ class ShotParts(Protocol):
     @property
     def pictures(self) -> Collection[str]: ...
     @property
+    def shots(self) -> Collection[str]: ...
+    @property
     def frame_styles(self) -> Collection[str]: ...
     @property
     def directed(self) -> str: ...
+    @property
+    def callouts(self) -> Sequence[Callout]: ...
+    @property
+    def layouts(self) -> Sequence[Layout]: ...
     @property
     def lamps(self) -> Sequence[Lamp]: ...
     @property
@@ -94,6 +103,8 @@ def _misfits(shot: ShotParts) -> Findings:
                 field=f"{place}.ride",
             )
         yield from _route(shot, route, ids, place)
+    yield from layouts.misfits(shot.layouts, shot.layers)
+    yield from callouts.misfits(shot.callouts, shot.layers)
     yield from _lamps(shot, ids, mounts)
     yield from _dressing(shot, ids, mounts)
     yield from _cuts(shot)
@@ -106,11 +117,13 @@ def _layers(shot: ShotParts, ids: Collection[str], mounts: Collection[str]) -> F
         others = set(ids) - {layer.id}
         for field, named, known, kind in (
             ("shows.picture", layer.picture, shot.pictures, "picture"),
+            ("shows.shot", layer.nested and layer.nested.shot, shot.shots, "shot"),
             ("frame_style", layer.frame_style, shot.frame_styles, "frame style"),
             ("ride", layer.ride and layer.ride.on, mounts, "mount"),
             ("matte", layer.matte and layer.matte.of, others, "other layer"),
             ("seen_by", layer.seen_by, cameras, "camera"),
             ("paired", layer.paired, others, "other layer"),
+            ("shows.line.round", layer.line and layer.line.round, others, "other layer"),
         ):
             if named and named not in known:
                 yield ShotError(
@@ -201,6 +214,8 @@ def _rows(shot: ShotParts, layers: Collection[str], mounts: Collection[str]) -> 
         "style": shot.frame_styles,
         "camera": cameras,
         "lamp": {lamp.id for lamp in shot.lamps},
+        "layout": {layout.id for layout in shot.layouts},
+        "callout": {callout.id for callout in shot.callouts},
     }
     for each in shot.dressing:
         known.setdefault(each.kind, set()).add(each.id)

@@ -14,6 +14,7 @@ from pydantic import ValidationError
 from vistaline.core.errors import ShotError
 from vistaline.core.explaining import explain
 from vistaline.core.geometry.optics import covering_focal_length
+from vistaline.core.shot.files import check_version, published
 from vistaline.core.shot.migrations import migrated
 from vistaline.core.shot.shot import Shot
 from vistaline.core.shot.stands import Box
@@ -32,18 +33,7 @@ def parse_shot(document: Any) -> Shot:
         With one sentence that names the field, and that field's path in ``field``; what else is
         wrong is in ``also``.
     """
-    if not isinstance(document, dict) or "vistaline" not in document:
-        raise ShotError(
-            'This is not a shot file: it has no "vistaline" entry with its version at the top.',
-            field="vistaline",
-        )
-    version = document["vistaline"]
-    if isinstance(version, int) and version > SHOT_VERSION:
-        raise ShotError(
-            f"This shot file is version {version}; this Vistaline reads up to version "
-            f"{SHOT_VERSION}. Open it with a newer Vistaline.",
-            field="vistaline",
-        )
+    check_version(document, "vistaline", SHOT_VERSION, "shot")
     document = migrated(document)
     try:
         return Shot.model_validate(document)
@@ -71,11 +61,7 @@ def dump_shot(shot: Shot) -> dict[str, Any]:
 
 def shot_schema() -> dict[str, Any]:
     """Return the JSON Schema (draft 2020-12) of the shot file."""
-    schema = Shot.model_json_schema()
-    schema["required"] = sorted({*schema.get("required", ()), "vistaline"})
-    title = f"Vistaline shot file, version {SHOT_VERSION}"
-    first = {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": title}
-    return first | schema | first
+    return published(Shot, "vistaline", f"Vistaline shot file, version {SHOT_VERSION}")
 
 
 def fit_box(picture: tuple[int, int], canvas: tuple[int, int]) -> Box:

@@ -4,44 +4,39 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from types import MappingProxyType
-from typing import Annotated
+from typing import Annotated, Any, get_args
 
 from pydantic import Field
 
 from vistaline.core.model import Part
 from vistaline.core.shot.air import Fog, Particles, Veils
 from vistaline.core.shot.beams import Flare, Glow, Rays, Shaft
-from vistaline.core.shot.effects import (
+from vistaline.core.shot.edges import ContactShade, Edge, LightWrap, Wipe
+from vistaline.core.shot.effects import Effect
+from vistaline.core.shot.grading import (
     BlackAndWhite,
     Colourfulness,
     Contrast,
     Curves,
-    Effect,
     Exposure,
-    Grain,
-    Ground,
-    Halftone,
     HueRange,
     LevelsOf,
     Match,
     Poster,
-    Screen,
     Table,
     ThreeWays,
     Tones,
-    Vignetting,
     WhiteBalance,
 )
+from vistaline.core.shot.overlays import Grain, Ground, Halftone, Overlay, Screen, Vignetting
 from vistaline.core.shot.softness import (
     Blur,
     CoarsePixels,
     ColourSplit,
-    Edge,
     InkLines,
     OldFilm,
     Sharpen,
     SoftLights,
-    Wipe,
 )
 
 __all__ = [
@@ -80,6 +75,7 @@ AnyEffect = (
     | Halftone
     | Ground
     | Screen
+    | Overlay
     | Blur
     | Sharpen
     | SoftLights
@@ -89,56 +85,21 @@ AnyEffect = (
     | OldFilm
     | Edge
     | Wipe
+    | LightWrap
+    | ContactShade
 )
-Dressing = Annotated[
-    Fog | Veils | Particles | Shaft | Rays | Glow | Flare | AnyEffect, Field(discriminator="kind")
-]
+_InAir = Fog | Veils | Particles | Shaft | Rays | Glow | Flare
+Dressing = Annotated[_InAir | AnyEffect, Field(discriminator="kind")]
 
-EFFECTS: Mapping[str, type[Effect]] = MappingProxyType(
-    {
-        "exposure": Exposure,
-        "balance": WhiteBalance,
-        "contrast": Contrast,
-        "levels": LevelsOf,
-        "curves": Curves,
-        "colourfulness": Colourfulness,
-        "three-ways": ThreeWays,
-        "hue-range": HueRange,
-        "mono": BlackAndWhite,
-        "tones": Tones,
-        "table": Table,
-        "match": Match,
-        "poster": Poster,
-        "vignette": Vignetting,
-        "grain": Grain,
-        "halftone": Halftone,
-        "screen": Screen,
-        "ground": Ground,
-        "blur": Blur,
-        "sharpen": Sharpen,
-        "soft-lights": SoftLights,
-        "pixels": CoarsePixels,
-        "split": ColourSplit,
-        "ink": InkLines,
-        "old-film": OldFilm,
-        "edge": Edge,
-        "wipe": Wipe,
-    }
-)
+
+def _by_kind(union: object) -> Mapping[str, Any]:
+    return MappingProxyType({each.model_fields["kind"].default: each for each in get_args(union)})
+
+
+EFFECTS: Mapping[str, type[Effect]] = _by_kind(AnyEffect)
 """The classes of effects by their kinds."""
 
-DRESSINGS: Mapping[str, type[Part]] = MappingProxyType(
-    {
-        "fog": Fog,
-        "veils": Veils,
-        "particles": Particles,
-        "shaft": Shaft,
-        "rays": Rays,
-        "glow": Glow,
-        "flare": Flare,
-        **EFFECTS,
-    }
-)
+DRESSINGS: Mapping[str, type[Part]] = _by_kind(_InAir | AnyEffect)
 """The classes by their kinds, which is also what stands before the colon in names of rows."""
 
 

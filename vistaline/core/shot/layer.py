@@ -10,13 +10,28 @@ from vistaline.core.errors import ShotError
 from vistaline.core.geometry.bodies import Body
 from vistaline.core.keyable import ANGLE, METRES, PERCENT, SHARE, SIZE, Keyed
 from vistaline.core.looks.blending import Blend
+from vistaline.core.looks.counts import Count
+from vistaline.core.looks.drifting import Drift
 from vistaline.core.looks.fields import ColourField
 from vistaline.core.looks.frame_styles import Crop
 from vistaline.core.looks.lettering import Title
+from vistaline.core.looks.lines import Line
 from vistaline.core.looks.occluders import Occluder
+from vistaline.core.looks.passages import Passage
+from vistaline.core.looks.swaying import Sway
 from vistaline.core.model import Degrees, Distance, Length, Metres, Part
+from vistaline.core.shot.frame_format import Rate
 from vistaline.core.shot.mounts import Ride
-from vistaline.core.shot.shows import FieldShown, OccluderShown, PictureShown, Shows, TitleShown
+from vistaline.core.shot.running import Running
+from vistaline.core.shot.shows import (
+    FieldShown,
+    LineShown,
+    OccluderShown,
+    PictureShown,
+    ShotShown,
+    Shows,
+    TitleShown,
+)
 from vistaline.core.shot.stands import (
     Backdrop,
     Box,
@@ -28,7 +43,7 @@ from vistaline.core.shot.stands import (
     Taken,
 )
 
-__all__ = ["Layer", "Matte", "PictureRef"]
+__all__ = ["Layer", "Matte", "PictureRef", "shown_as"]
 
 Pivot = Annotated[float, Field(ge=-100, le=100, allow_inf_nan=False)]
 
@@ -39,6 +54,21 @@ class PictureRef(Part):
     file: str = Field(min_length=1, max_length=500)
     width: int | None = Field(None, ge=1)
     height: int | None = Field(None, ge=1)
+    frames: int | None = Field(None, ge=1, le=1_000_000, description="So many, if it moves.")
+    rate: Rate | None = Field(None, description="Its own frames a second, if it moves.")
+
+
+def shown_as(key: str, ref: PictureRef, like: Shows | None = None) -> PictureShown:
+    """Return a picture as a layer shows it: it runs or passes by as what it takes the place of.
+
+    One that moves runs, and a still one does not.
+    """
+    crop = like.crop if isinstance(like, PictureShown | ShotShown) else None
+    if ref.frames:
+        runs = like.runs if isinstance(like, PictureShown | ShotShown) else None
+        return PictureShown(picture=key, crop=crop, runs=runs or Running())
+    drifts = like.drifts if isinstance(like, PictureShown) else None
+    return PictureShown(picture=key, crop=crop, drifts=drifts)
 
 
 class Matte(Part):
@@ -94,6 +124,7 @@ class Layer(Part):
     opacity: Annotated[float, Keyed("Opacity", **SHARE)] = Field(1.0, ge=0, le=1)
     blend: Blend = Field(Blend.NORMAL, description="What is done with the colour behind.")
     matte: Matte | None = None
+    sway: Sway | None = Field(None, description="How the picture it shows sways.")
     seen_from: int = Field(
         0, ge=0, le=1_000_000, description="The first frame in which it is seen."
     )
@@ -145,7 +176,7 @@ class Layer(Part):
                 f"Layer {self.name!r} is a backdrop; only a colour field can be one.",
                 field="stands",
             )
-        if isinstance(stands, FreeCard) and pictured and stands.width is None:
+        if isinstance(stands, FreeCard) and self.framable and stands.width is None:
             raise ShotError(
                 f"Layer {self.name!r} is a card with a picture: give its width in metres.",
                 field="stands.width",
@@ -155,6 +186,11 @@ class Layer(Part):
                 f"Layer {self.name!r} is drawn, not taken: let it stand as a card, or give its "
                 "box in the taking camera's canvas.",
                 field="stands.box",
+            )
+        if self.sway and (not self.framable or not isinstance(stands, Taken | FreeCard)):
+            raise ShotError(
+                f"Layer {self.name!r} sways, so it must be a card that shows a picture.",
+                field="sway",
             )
         if self.seen_until is not None and self.seen_until < self.seen_from:
             raise ShotError(
@@ -182,7 +218,47 @@ class Layer(Part):
     @property
     def crop(self) -> Crop | None:
         """Which part of the picture its window shows."""
-        return self.shows.crop if isinstance(self.shows, PictureShown) else None
+        return self.shows.crop if isinstance(self.shows, PictureShown | ShotShown) else None
+
+    @property
+    def nested(self) -> ShotShown | None:
+        """The other shot it shows."""
+        return self.shows if isinstance(self.shows, ShotShown) else None
+
+    @property
+    def runs(self) -> Running | None:
+        """How what it shows runs, if that has frames of its own."""
+        return self.shows.runs if isinstance(self.shows, PictureShown | ShotShown) else None
+
+    @property
+    def drifts(self) -> Drift | None:
+        """How the picture it shows passes by."""
+        return self.shows.drifts if isinstance(self.shows, PictureShown) else None
+
+    @property
+    def looks_by_time(self) -> bool:
+        """Whether what it shows is another in other frames, whatever keys it has."""
+        return bool(self.counts or self.runs or self.drifts or self.sway)
+
+    @property
+    def framable(self) -> bool:
+        """Whether it shows pixels that can be cropped, and have a frame drawn round them."""
+        return isinstance(self.shows, PictureShown | ShotShown)
+
+    @property
+    def arrives(self) -> Passage | None:
+        """How a title comes; None if it is there, or is no title."""
+        return self.shows.arrives if isinstance(self.shows, TitleShown) else None
+
+    @property
+    def counts(self) -> Count | None:
+        """What of a title counts; None if nothing does."""
+        return self.shows.counts if isinstance(self.shows, TitleShown) else None
+
+    @property
+    def leaves(self) -> Passage | None:
+        """How a title goes; None if it stays, or is no title."""
+        return self.shows.leaves if isinstance(self.shows, TitleShown) else None
 
     @property
     def title(self) -> Title | None:
@@ -193,6 +269,11 @@ class Layer(Part):
     def field(self) -> ColourField | None:
         """The colour field it shows."""
         return self.shows.field if isinstance(self.shows, FieldShown) else None
+
+    @property
+    def line(self) -> Line | None:
+        """The line it shows."""
+        return self.shows.line if isinstance(self.shows, LineShown) else None
 
     @property
     def occluder(self) -> Occluder | None:

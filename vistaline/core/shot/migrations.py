@@ -40,7 +40,7 @@ def _from_1(document: Document) -> Document:
     }
 
 
-_SHOWN = ("picture", "title", "field", "occluder")
+_SHOWN = ("picture", "title", "field", "occluder", "line")
 _STOOD = ("box", "width", "height", "projection", "body", "depth", "stays")
 
 

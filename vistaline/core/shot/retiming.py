@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from itertools import accumulate, pairwise
 from typing import Literal
 
 import numpy as np
 
-from vistaline.core.easing import NAMED_EASES
+from vistaline.core.easing import NAMED_EASES, EaseName
 from vistaline.core.errors import EditError
-from vistaline.core.shot.route import EaseName, Framing, Route
+from vistaline.core.looks.passages import Passage
+from vistaline.core.shot.layer import Layer
+from vistaline.core.shot.route import Framing, Route
 from vistaline.core.shot.rows import Row
+from vistaline.core.shot.shows import TitleShown
 
 __all__ = [
     "Stretching",
@@ -20,6 +23,7 @@ __all__ = [
     "back_to_front",
     "joined",
     "moved_along",
+    "passages_moved",
     "retimed",
     "stretched",
     "times_of",
@@ -221,3 +225,47 @@ def _row_moved_along(row: Row, old: list[int], new: list[int], last: int) -> Row
 def joined(framings: list[Framing]) -> list[Framing]:
     """Return framings in order of time."""
     return sorted(framings, key=lambda framing: framing.frame)
+
+
+def passages_moved(
+    layer: Layer,
+    before: tuple[int, ...],
+    after: tuple[int, ...],
+    moved: Callable[[int], int],
+    *,
+    back: bool = False,
+) -> Layer:
+    """Return a title that comes and goes when ``moved`` says, of the frames it does so now.
+
+    ``before``, ``after``: when the framings are reached, then and now; ``back``: it runs backwards,
+    so that it goes as it came.
+    """
+    if not isinstance(layer.shows, TitleShown):
+        return layer
+    counts = layer.counts
+    if counts:
+        ends = sorted((moved(counts.start), moved(counts.start + counts.frames)))
+        counts = counts.evolve(start=max(0, ends[0]), frames=max(1, ends[1] - ends[0]))
+        if back:
+            ease = turned_round(counts.ease)
+            counts = counts.evolve(first=counts.last, last=counts.first, ease=ease)
+        layer = layer.evolve(shows=layer.shows.evolve(counts=counts))
+
+    def one(passage: Passage | None) -> Passage | None:
+        if passage is None:
+            return None
+        first = passage.begins(before)
+        ends = sorted((moved(first), moved(first + passage.frames)))
+        framing = None if back else passage.framing
+        begins = ends[0]
+        if framing is not None and after:
+            begins -= after[min(framing, len(after) - 1)]
+        return passage.evolve(
+            framing=framing, start=max(0, begins), frames=max(1, ends[1] - ends[0])
+        )
+
+    came, goes = one(layer.arrives), one(layer.leaves)
+    if back:
+        came, goes = goes, came
+    assert isinstance(layer.shows, TitleShown)
+    return layer.evolve(shows=layer.shows.evolve(arrives=came, leaves=goes))

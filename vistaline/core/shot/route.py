@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from itertools import pairwise
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Literal, Self
 
-from pydantic import BeforeValidator, Field, model_validator
+from pydantic import Field, model_validator
 
-from vistaline.core.easing import EASE_NAMES, Ease, parse_ease
+from vistaline.core.easing import Ease, EaseName, parse_ease
 from vistaline.core.errors import ShotError
 from vistaline.core.geometry.optics import DEFAULT_LENS
 from vistaline.core.model import Degrees, Part, Position
@@ -17,7 +17,6 @@ from vistaline.core.shot.shakes import Shake
 
 __all__ = [
     "Aim",
-    "EaseName",
     "Framing",
     "Millimetres",
     "Path",
@@ -26,28 +25,6 @@ __all__ = [
 
 Millimetres = Annotated[float, Field(gt=0, le=5000, allow_inf_nan=False)]
 Path = Literal["straight", "smooth"]
-
-
-def _checked_ease(ease: Any) -> Any:
-    parse_ease(tuple(ease) if isinstance(ease, list) else ease)
-    return ease
-
-
-EaseName = Annotated[
-    str | tuple[float, float, float, float],
-    Field(
-        json_schema_extra={
-            "anyOf": [
-                {"enum": sorted(EASE_NAMES)},
-                {"type": "string", "pattern": r"^(spring|linear)\(.*\)$"},
-                {"type": "array", "items": {"type": "number"}, "minItems": 4, "maxItems": 4},
-            ],
-            "description": "An ease by name; spring(damping); CSS's linear(...); or four handles "
-            "of a CSS cubic-bezier, x1, y1, x2, y2.",
-        }
-    ),
-    BeforeValidator(_checked_ease),
-]
 
 
 class Framing(Part):

@@ -11,13 +11,12 @@ from numpy.typing import ArrayLike
 from pydantic import Field, model_validator
 
 from vistaline.core.arrays import FloatArray
-from vistaline.core.easing import parse_ease
+from vistaline.core.easing import EaseName, parse_ease
 from vistaline.core.errors import ShotError
 from vistaline.core.kept import Kept
 from vistaline.core.keyable import Keyable, Kind
 from vistaline.core.model import Part
 from vistaline.core.picture.colour import encode_srgb, hex_to_linear
-from vistaline.core.shot.route import EaseName
 from vistaline.core.shot.things import keyable
 
 __all__ = ["MOST_KEYS", "Key", "Row", "values_at"]
@@ -40,8 +39,8 @@ class Row(Part):
     of: str = Field(
         min_length=1,
         max_length=200,
-        description="layer:, mount:, camera:, lamp:, style:, or what in the air it is, and its id "
-        "or name.",
+        description="layer:, layout:, callout:, mount:, camera:, lamp:, style:, or what in the "
+        "air it is, and its id or name.",
     )
     value: str = Field(description="Which of its values; the shot file's page lists them.")
     keys: tuple[Key, ...] = Field(min_length=1)

@@ -7,30 +7,32 @@ classes here and in ``layer``, ``taking`` and ``route``.
 from __future__ import annotations
 
 from collections.abc import Callable
-from fractions import Fraction
-from typing import Annotated, Any, Literal, Self
+from typing import Any, Literal, Self
 
 from pydantic import (
-    BeforeValidator,
     Field,
-    PlainSerializer,
-    WithJsonSchema,
     model_validator,
 )
 
+from vistaline.core.easing import EaseName
 from vistaline.core.errors import ShotError
 from vistaline.core.looks.frame_styles import FrameStyle
+from vistaline.core.looks.lettering import Title
 from vistaline.core.model import HexColour, Part
+from vistaline.core.shot.callouts import Callout
 from vistaline.core.shot.cameras import Camera, Cut, Take
 from vistaline.core.shot.checks import check_shot, with_ids
 from vistaline.core.shot.dressing import MOST_DRESSING, MOST_EFFECTS, Dressing, row_name
+from vistaline.core.shot.frame_format import FrameFormat
 from vistaline.core.shot.lamps import MOST_LAMPS, Lamp
 from vistaline.core.shot.layer import Layer, Matte, PictureRef
+from vistaline.core.shot.layouts import Layout
+from vistaline.core.shot.markers import MOST_MARKERS, Marker
 from vistaline.core.shot.mounts import Mount
-from vistaline.core.shot.route import EaseName, Route
+from vistaline.core.shot.route import Route
 from vistaline.core.shot.rows import Row
+from vistaline.core.shot.running import NestedShot
 from vistaline.core.shot.taking import Ground, MarkedEdge, TakingCamera
-from vistaline.core.timing import parse_rate, rate_label
 
 __all__ = [
     "FrameFormat",
@@ -44,36 +46,6 @@ __all__ = [
 ]
 
 
-Rate = Annotated[
-    Fraction,
-    BeforeValidator(parse_rate),
-    PlainSerializer(rate_label, return_type=str),
-    WithJsonSchema(
-        {
-            "anyOf": [{"type": "string"}, {"type": "number", "minimum": 1, "maximum": 240}],
-            "description": "Frames a second: 24, 23.976 or 24000/1001.",
-        }
-    ),
-]
-
-
-class FrameFormat(Part):
-    """The frame's size in pixels, its rate, and how many frames the shot lasts."""
-
-    width: int = Field(1920, ge=16, le=8192, multiple_of=2)
-    height: int = Field(1080, ge=16, le=8192, multiple_of=2)
-    rate: Rate = Fraction(24)
-    duration: int = Field(ge=1, le=1_000_000, description="Length of the shot in frames.")
-
-    @property
-    def size(self) -> tuple[int, int]:
-        return self.width, self.height
-
-    @property
-    def seconds(self) -> Fraction:
-        return self.duration / self.rate
-
-
 class Shot(Part):
     """Everything that makes one shot."""
 
@@ -84,10 +56,22 @@ class Shot(Part):
     taking_camera: TakingCamera = TakingCamera()
     ground: Ground | None = None
     pictures: dict[str, PictureRef] = Field(default_factory=dict)
+    shots: dict[str, NestedShot] = Field(
+        default_factory=dict, max_length=50, description="Other shots that layers show."
+    )
     frame_styles: dict[str, FrameStyle] = Field(default_factory=dict, max_length=200)
+    title_styles: dict[str, Title] = Field(
+        default_factory=dict, max_length=200, description="How titles look, kept by name."
+    )
     mounts: tuple[Mount, ...] = Field((), max_length=200)
     layers: tuple[Layer, ...] = Field(
         (), max_length=500, description="Of two at one distance, the later is in front."
+    )
+    layouts: tuple[Layout, ...] = Field(
+        (), max_length=100, description="Pictures laid out in the frame itself, for a time."
+    )
+    callouts: tuple[Callout, ...] = Field(
+        (), max_length=200, description="Labels tied to points on layers."
     )
     lamps: tuple[Lamp, ...] = Field(
         (), max_length=MOST_LAMPS, description="Without any, layers are seen as they are."
@@ -110,6 +94,9 @@ class Shot(Part):
         description="In order of time; before them the first camera is seen.",
     )
     takes: tuple[Take, ...] = Field((), max_length=100, description="Other routes, to compare.")
+    markers: tuple[Marker, ...] = Field(
+        (), max_length=MOST_MARKERS, description="Frames that have names, in order of time."
+    )
     motion_blur: bool = Field(
         False, description="Whether what moves is blurred as by the cameras' shutters."
     )
@@ -185,6 +172,15 @@ class Shot(Part):
             if lamp.id == lamp_id:
                 return lamp
         raise ShotError(f"There is no lamp {lamp_id!r} in this shot (it may have been removed).")
+
+    def layout(self, layout_id: str) -> Layout:
+        """Return the layout with this id; ShotError if there is none."""
+        for layout in self.layouts:
+            if layout.id == layout_id:
+                return layout
+        raise ShotError(
+            f"There is no layout {layout_id!r} in this shot (it may have been removed)."
+        )
 
     def dress(self, thing: str) -> Dressing:
         """Return what rows call ``thing``, such as ``fog:d1``; ShotError if there is none."""

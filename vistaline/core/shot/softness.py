@@ -7,36 +7,32 @@ of a frame of 1080 lines.
 from __future__ import annotations
 
 from enum import StrEnum
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field
 
-from vistaline.core.keyable import ANGLE, PERCENT, SHARE, Keyed
+from vistaline.core.keyable import ANGLE, SHARE, Keyed
 from vistaline.core.model import Degrees, HexColour, Share
 from vistaline.core.shot.air import TINT
-from vistaline.core.shot.effects import Effect
+from vistaline.core.shot.effects import FACTOR, PLACE, Effect, Factor, Place
 
 __all__ = [
+    "PIXELS",
     "Blur",
     "BlurWay",
     "CoarsePixels",
     "ColourSplit",
-    "Edge",
     "InkLines",
     "OldFilm",
+    "Pixels",
     "Sharpen",
     "SoftLights",
     "SplitWay",
     "Spreading",
-    "Wipe",
 ]
 
-_PIXELS = {"unit": "px", "low": 0.0, "high": 400.0}
-_Pixels = Annotated[float, Field(ge=0, le=400, allow_inf_nan=False)]
-_Place = Annotated[float, Field(ge=-10, le=10, allow_inf_nan=False)]
-_PLACE = {**PERCENT, "low": -10.0, "high": 10.0}
-_Strength = Annotated[float, Field(ge=0, le=4, allow_inf_nan=False)]
-_STRENGTH = {**PERCENT, "low": 0.0, "high": 4.0}
+PIXELS: dict[str, Any] = {"unit": "px", "low": 0.0, "high": 400.0}
+Pixels = Annotated[float, Field(ge=0, le=400, allow_inf_nan=False)]
 
 
 class Spreading(Effect):
@@ -67,16 +63,16 @@ class Blur(Spreading):
 
     kind: Literal["blur"] = "blur"
     way: BlurWay = BlurWay.SOFT
-    size: Annotated[_Pixels, Keyed("Size", **_PIXELS)] = Field(
+    size: Annotated[Pixels, Keyed("Size", **PIXELS)] = Field(
         12.0, description="How far it is blurred; of a zoom or turn, at the frame's corners."
     )
     angle: Annotated[Degrees, Keyed("Direction", **ANGLE)] = Field(
         0.0, description="Of a blur along a direction: 0 sideways, 90 upwards."
     )
-    x: Annotated[_Place, Keyed("Middle across", **_PLACE)] = Field(
+    x: Annotated[Place, Keyed("Middle across", **PLACE)] = Field(
         0.0, description="Of a zoom or turn: of the frame's width from its middle."
     )
-    y: Annotated[_Place, Keyed("Middle up", **_PLACE)] = 0.0
+    y: Annotated[Place, Keyed("Middle up", **PLACE)] = 0.0
 
 
 class Sharpen(Spreading):
@@ -84,7 +80,7 @@ class Sharpen(Spreading):
 
     _moves = ("strength",)
     kind: Literal["sharpen"] = "sharpen"
-    strength: Annotated[_Strength, Keyed("Strength", **_STRENGTH)] = 0.6
+    strength: Annotated[Factor, Keyed("Strength", **FACTOR)] = 0.6
     size: Annotated[
         Annotated[float, Field(ge=0.3, le=400, allow_inf_nan=False)],
         Keyed("Size", unit="px", low=0.3, high=400.0),
@@ -100,7 +96,7 @@ class SoftLights(Spreading):
     _moves = ("strength",)
     kind: Literal["soft-lights"] = "soft-lights"
     strength: Annotated[Share, Keyed("Strength", **SHARE)] = 0.6
-    size: Annotated[_Pixels, Keyed("Size", **_PIXELS)] = 18.0
+    size: Annotated[Pixels, Keyed("Size", **PIXELS)] = 18.0
     threshold: Annotated[Share, Keyed("From brightness", **SHARE)] = 0.45
 
 
@@ -130,7 +126,7 @@ class ColourSplit(Spreading):
 
     kind: Literal["split"] = "split"
     way: SplitWay = SplitWay.SIDEWAYS
-    size: Annotated[_Pixels, Keyed("Apart", **_PIXELS)] = Field(
+    size: Annotated[Pixels, Keyed("Apart", **PIXELS)] = Field(
         6.0, description="From red to blue; of a radial one, in the corners."
     )
     angle: Annotated[Degrees, Keyed("Direction", **ANGLE)] = 0.0
@@ -141,7 +137,7 @@ class InkLines(Spreading):
 
     _moves = ("strength",)
     kind: Literal["ink"] = "ink"
-    strength: Annotated[_Strength, Keyed("Strength", **_STRENGTH)] = 1.0
+    strength: Annotated[Factor, Keyed("Strength", **FACTOR)] = 1.0
     size: Annotated[
         Annotated[float, Field(ge=0.5, le=40, allow_inf_nan=False)],
         Keyed("Width", unit="px", low=0.5, high=40.0),
@@ -164,29 +160,3 @@ class OldFilm(Spreading):
     dust: Annotated[Share, Keyed("Dust", **SHARE)] = 0.3
     scratches: Annotated[Share, Keyed("Scratches", **SHARE)] = 0.25
     seed: Annotated[int, Field(ge=0, le=1_000_000)] = 1
-
-
-class Edge(Spreading):
-    """A layer's edges: taken in, or spread out, and soft."""
-
-    _moves = ("inward", "soft")
-    kind: Literal["edge"] = "edge"
-    inward: Annotated[
-        Annotated[float, Field(ge=-40, le=40, allow_inf_nan=False)],
-        Keyed("Taken in by", unit="px", low=-40.0, high=40.0),
-    ] = Field(0.0, description="Below 0 it is spread out.")
-    soft: Annotated[_Pixels, Keyed("Soft over", **_PIXELS)] = 4.0
-
-
-class Wipe(Effect):
-    """A layer that ends softly along a line: only what lies before it is seen."""
-
-    kind: Literal["wipe"] = "wipe"
-    angle: Annotated[Degrees, Keyed("Direction", **ANGLE)] = Field(
-        0.0, description="Into which it goes on being seen: 0 to the right, 90 upwards."
-    )
-    place: Annotated[
-        Annotated[float, Field(ge=-1, le=2, allow_inf_nan=False)],
-        Keyed("Place", low=-1.0, high=2.0, **PERCENT),
-    ] = Field(0.5, description="Of the layer's extent that way: 0 all is seen, 1 nothing is.")
-    softness: Annotated[Share, Keyed("Softness", **SHARE)] = 0.2

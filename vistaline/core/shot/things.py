@@ -12,10 +12,12 @@ from vistaline.core.errors import ShotError
 from vistaline.core.keyable import Keyable, value_called
 from vistaline.core.looks.frame_styles import FrameStyle
 from vistaline.core.model import Part
+from vistaline.core.shot.callouts import Callout
 from vistaline.core.shot.cameras import Camera
 from vistaline.core.shot.dressing import DRESSINGS
 from vistaline.core.shot.lamps import Lamp
 from vistaline.core.shot.layer import Layer
+from vistaline.core.shot.layouts import Layout
 from vistaline.core.shot.mounts import Mount
 
 __all__ = ["keyable", "thing_name"]
@@ -26,6 +28,8 @@ _OWN: dict[str, type[Part]] = {
     "style": FrameStyle,
     "camera": Camera,
     "lamp": Lamp,
+    "layout": Layout,
+    "callout": Callout,
 }
 _THINGS: Mapping[str, type[Part]] = MappingProxyType(_OWN | dict(DRESSINGS))
 """What stands before the colon, and the class of what is meant."""
@@ -42,8 +46,8 @@ def keyable(of: str, value: str) -> Keyable:
     kind = of.partition(":")[0]
     if kind not in _THINGS:
         raise ShotError(
-            f"{of!r} cannot have keys; a layer, a mount, a camera, a lamp, what is in the air or a "
-            "frame style can, as in 'layer:tower'."
+            f"{of!r} cannot have keys; a layer, a layout, a callout, a mount, a camera, a lamp, "
+            "what is in the air or a frame style can, as in 'layer:tower'."
         )
     found = value_called(_THINGS[kind], value)
     if found is None:

@@ -11,7 +11,9 @@ from numpy.typing import ArrayLike
 from vistaline.core.arrays import FloatArray, Matrix3, Matrix4
 from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
+from vistaline.core.geometry.optics import focal_length_px
 from vistaline.core.geometry.ordering import NEAR
+from vistaline.core.shot.layouts import layout_round
 from vistaline.core.shot.mounts import carry_of
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.camera import CameraState, camera_states
@@ -33,6 +35,7 @@ __all__ = [
     "card_of",
     "cards_over",
     "followed",
+    "in_frame",
     "put",
     "tracked",
 ]
@@ -52,6 +55,8 @@ class Card:
     width: float
     height: float
     opacity: float = 1.0
+    framed: tuple[float, float] = (1.0, 1.0)
+    """Which share of its width and height it has without the shadow that is drawn with it."""
     projector: FloatArray | None = None
     """(3, 4): it catches its picture from the taking camera; see :func:`poses.projector_of`."""
 
@@ -112,6 +117,11 @@ def card_of(shot: Shot, layer: Layer, camera: CameraState | None = None) -> Card
     """
     if layer.is_backdrop:
         return backdrop_of(layer, camera or camera_states(shot, [0])[0])
+    layout = layout_round(shot, layer) if camera else None
+    if layout:
+        # As it is in the middle of its time.
+        middle = layout.starts + layout.frames // 2
+        return followed(shot, tracked(layer, track_of(shot, layer, [middle]), 0), camera)
     pose, width, height = layer_pose(shot, layer)
     card = Card(
         layer=layer,
@@ -151,14 +161,23 @@ def tracked(layer: Layer, track: Track, n: int) -> Card:
         width=width,
         height=height,
         opacity=float(track.opacity[n]),
+        framed=(1.0, 1.0) if track.framed is None else _shares(track, n),
         projector=track.projector,
     )
+
+
+def _shares(track: Track, n: int) -> tuple[float, float]:
+    assert track.framed is not None
+    across, up = (track.framed[n] / track.sizes[n]).tolist()
+    return across, up
 
 
 def followed(shot: Shot, card: Card, camera: CameraState | None) -> Card:
     """Return a card that faces the camera, or stays with its lens."""
     if card.layer.stays == "facing":
         return _facing(card, camera or camera_states(shot, [0])[0])
+    if camera and layout_round(shot, card.layer):
+        return in_frame(shot, card, camera)
     return _with_lens(card, camera, camera_states(shot, [0])[0]) if camera else card
 
 
@@ -227,6 +246,35 @@ def _facing(card: Card, camera: CameraState) -> Card:
 
 _JUST_BEFORE, _FAR_BEHIND = 1.001 * NEAR, 1e5
 """Metres before the camera at which what stays with its lens begins: before or behind all."""
+
+
+_ROOM_OF_LAID = (0.98, 0.999)
+"""Where among what stays with the lens, 0 the nearest to 1 the farthest, layouts and callouts lie:
+titles that stand no more than 49 m away are before them."""
+
+
+def in_frame(shot: Shot, card: Card, camera: CameraState) -> Card:
+    """Return a card that lies in the frame itself there, whatever the camera does.
+
+    Its pose and size are told in frame widths, from the frame's middle, y up; z is its order: 0 to
+    1, what is in front has more.
+    """
+    near, far = _ROOM_OF_LAID
+    order = float(np.clip(card.world_from_card[2, 3], 0, 1))
+    depth = _JUST_BEFORE * (1 + 0.01 * (far - (far - near) * order))
+    # Not of the raster: that may have fewer pixels, and some beyond the frame.
+    focal = focal_length_px(camera.lens, *shot.frame.size) * camera.enlarged
+    metres = depth * shot.frame.width / focal
+    in_camera = card.world_from_card.copy()
+    right, up = camera.shift
+    x, y = (in_camera[:2, 3] * metres).tolist()
+    in_camera[:3, 3] = x + right * depth, y + up * depth, -depth
+    return replace(
+        card,
+        world_from_card=camera.world_from_camera @ in_camera,
+        width=card.width * metres,
+        height=card.height * metres,
+    )
 
 
 def _with_lens(card: Card, camera: CameraState, first: CameraState) -> Card:

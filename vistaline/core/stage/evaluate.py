@@ -13,8 +13,10 @@ from numpy.typing import ArrayLike
 from vistaline.core.arrays import FloatArray
 from vistaline.core.geometry.ordering import draw_order, parallel_order
 from vistaline.core.looks.frame_styles import FrameStyle
+from vistaline.core.shot.callouts import Callout, callout_of
 from vistaline.core.shot.dressing import row_name
 from vistaline.core.shot.shot import Layer, Shot
+from vistaline.core.stage.callouts import called_out
 from vistaline.core.stage.camera import CameraState, camera_states, live_cameras
 from vistaline.core.stage.cards import Card, backdrop_of, followed, tracked
 from vistaline.core.stage.dressing import InAir, dressing_at
@@ -82,10 +84,28 @@ class _Stage:
         """Return a layer's card at time ``n`` before ``camera``; what stands needs none."""
         if layer.id in self.unmoved or camera is None:
             return self.unmoved[layer.id]
+        callout = callout_of(self.shot, layer.id)
+        if callout:
+            return self._called_out(layer, callout, n, camera)
         if layer.is_backdrop:
             return backdrop_of(layer, camera)
         card = tracked(layer, self.tracks[layer.id], n)
         return followed(self.shot, card, camera) if layer.stays != "stage" else card
+
+    def _called_out(self, layer: Layer, callout: Callout, n: int, camera: CameraState) -> Card:
+        """Return the card of a layer of a callout, by where its point is seen at time ``n``."""
+        target, title = self.shot.layer(callout.of), self.shot.layer(callout.label)
+        if target.id not in self.tracks:
+            track = track_of(self.shot, target, self.times)
+        else:
+            track = self.tracks[target.id]
+        pointed = tracked(target, track, n)
+        if target.stays != "stage":
+            pointed = followed(self.shot, pointed, camera)
+        rows = rows_of(self.shot, f"callout:{callout.id}")
+        now = valued(callout, rows, float(self.times[n])) if rows else callout
+        card = tracked(layer, self.tracks[layer.id], n)
+        return called_out(self.shot, now, card, title, pointed, camera)
 
     def styles(self, n: int) -> Mapping[str, FrameStyle]:
         """Return the frame styles at time ``n``."""

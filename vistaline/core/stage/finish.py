@@ -6,8 +6,10 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from vistaline.core.shot.effects import Effect, Halftone, MaskShape, On
-from vistaline.core.shot.softness import Spreading, Wipe
+from vistaline.core.shot.edges import Wipe
+from vistaline.core.shot.effects import Effect, MaskShape, On
+from vistaline.core.shot.overlays import Halftone
+from vistaline.core.shot.softness import Spreading
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState
 

@@ -34,6 +34,8 @@ def things_of(shot: Shot) -> dict[str, Part]:
         **{f"style:{name}": style for name, style in shot.frame_styles.items()},
         **{f"camera:{camera.id}": camera for camera in shot.cameras},
         **{f"lamp:{lamp.id}": lamp for lamp in shot.lamps},
+        **{f"layout:{layout.id}": layout for layout in shot.layouts},
+        **{f"callout:{callout.id}": callout for callout in shot.callouts},
         **{row_name(each): each for each in shot.dressing},
     }
 
@@ -53,6 +55,8 @@ def with_things(shot: Shot, things: Mapping[str, Part], **more: Any) -> Shot:
         },
         cameras=tuple(things.get(f"camera:{each.id}", each) for each in shot.cameras),
         lamps=tuple(things.get(f"lamp:{each.id}", each) for each in shot.lamps),
+        callouts=tuple(things.get(f"callout:{each.id}", each) for each in shot.callouts),
+        layouts=tuple(things.get(f"layout:{each.id}", each) for each in shot.layouts),
         dressing=tuple(things.get(row_name(each), each) for each in shot.dressing),
         **more,
     )
@@ -92,6 +96,11 @@ def called(shot: Shot, of: str) -> str:
         return f"Camera {next(each.name for each in shot.cameras if each.id == name)}"
     if kind == "lamp":
         return shot.lamp(name).name
+    if kind == "callout":
+        label = next(each.label for each in shot.callouts if each.id == name)
+        return f"Callout {shot.layer(label).name}"
+    if kind == "layout":
+        return shot.layout(name).name
     if kind in DRESSINGS:
         return shot.dress(of).name
     return shot.mount(name).name if kind == "mount" else name

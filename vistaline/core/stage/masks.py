@@ -7,11 +7,12 @@ import math
 import numpy as np
 
 from vistaline.core.arrays import FloatArray, Matrix3
-from vistaline.core.shot.effects import Effect, Mask, MaskShape, Vignetting
+from vistaline.core.shot.effects import Effect, Mask, MaskShape
+from vistaline.core.shot.overlays import Vignetting
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.evaluate import FrameState
 
-__all__ = ["box_of", "outlines_of", "vignette_box", "whole_frame"]
+__all__ = ["box_of", "holds_of", "outlines_of", "vignette_box", "whole_frame"]
 
 _ROUND = 48
 """Corners of an ellipse as it is drawn."""
@@ -102,6 +103,23 @@ def outlines_of(effect: Effect, state: FrameState) -> list[FloatArray]:
     ends = (1.0, 1 - mask.softness) if mask.shape is MaskShape.STRIP else (mask.softness, 0.0)
     sides = [side * end / 2 for end in ends for side in (1, -1)]
     return _through(placed, [np.add(across, (0, each)) for each in sides])
+
+
+def holds_of(effect: Effect, state: FrameState) -> FloatArray | None:
+    """Return by what its mask or vignette is dragged: frame pixels (3, 2) of its middle, its right
+    side and its upper side; None if it lies nowhere."""
+    mask = effect.mask
+    if isinstance(effect, Vignetting) and mask is None:
+        box = vignette_box(effect, state.camera.frame_size)
+    elif mask is None or mask.shape in (MaskShape.LAYER, MaskShape.DEPTH):
+        return None
+    else:
+        placed = box_of(mask, state, state.camera)
+        if placed is None:
+            return None
+        box = placed
+    found = _through(box, [np.array([[0, 0], [0.5, 0], [0, 0.5]])])
+    return found[0] if found else None
 
 
 def _circle(share: float) -> FloatArray:

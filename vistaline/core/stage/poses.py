@@ -13,17 +13,34 @@ import numpy as np
 from vistaline.core.arrays import FloatArray, Matrix4
 from vistaline.core.geometry import space
 from vistaline.core.geometry.optics import focal_length_px
-from vistaline.core.looks.frame_styles import FrameStyle, margin_of, window_of
+from vistaline.core.looks.frame_styles import (
+    LARGEST_SIDE,
+    FrameStyle,
+    Shadow,
+    margin_of,
+    room_for,
+    window_of,
+)
 from vistaline.core.looks.lettering import extents
+from vistaline.core.looks.lines import Line, line_extents
+from vistaline.core.looks.swaying import room_of_sway
+from vistaline.core.shot.layouts import layout_of
 from vistaline.core.shot.mounts import Carry, carry_of
 from vistaline.core.shot.shot import Layer, Shot, TakingCamera
+from vistaline.core.stage.runs import runs_of
 from vistaline.core.stage.textures import DrawnLook, PictureLook
 
 __all__ = [
     "Place",
+    "aspect_of",
+    "border_of",
+    "drop_of",
     "frame_ratio",
     "framed_as",
+    "framed_ratio",
+    "largest_drawn",
     "layer_pose",
+    "line_shown",
     "metres_per_pixel",
     "own_size",
     "projector_of",
@@ -86,7 +103,11 @@ def layer_pose(
     across, up = seen_at(shot, layer, width)
     centre = _point(across + place.across, up + place.up, -place.distance)
     wide, tall = frame_ratio(shot, layer)
-    pivot = _point(place.pivot_across * width * wide, place.pivot_up * height * tall, np.zeros(()))
+    # About a point of what is seen, whatever room it has to sway.
+    seen_wide, seen_tall = framed_ratio(shot, layer)
+    pivot = _point(
+        place.pivot_across * width * seen_wide, place.pivot_up * height * seen_tall, np.zeros(())
+    )
     turn = space.rotation(place.pan, place.tilt, place.roll)
     local = space.posed(turn, centre + pivot - (turn @ pivot[..., None])[..., 0])
     pose = carry.pose(taking_pose(shot.taking_camera) @ local)
@@ -134,6 +155,18 @@ def projector_of(shot: Shot, layer: Layer) -> FloatArray | None:
     return np.asarray(unit_from_canvas @ canvas_from_taking @ taking_from_world[:3])
 
 
+def line_shown(shot: Shot, layer: Layer) -> Line:
+    """Return the line that a layer shows; if it goes round another layer, as large as that asks."""
+    assert layer.line is not None
+    line = layer.line
+    other = next((each for each in shot.layers if each.id == line.round), None)
+    if other is None or other.is_backdrop or other.line is not None:
+        return line
+    _, width, height = layer_pose(shot, other)
+    more = 2 * line.margin
+    return line.evolve(width=max(width + more, 1e-3), height=max(height + more, 1e-3))
+
+
 def own_size(shot: Shot, layer: Layer) -> tuple[float, float]:
     """Return a card's width and height in metres at scale 1, without what stands round it."""
     for drawn in (layer.field, layer.occluder):
@@ -141,6 +174,8 @@ def own_size(shot: Shot, layer: Layer) -> tuple[float, float]:
             return drawn.width, drawn.height
     if layer.title is not None:
         return extents(layer.title)
+    if layer.line is not None:
+        return line_extents(line_shown(shot, layer))
     own_width, own_height = layer.size
     assert own_width is not None, "the shot has been completed"
     if own_height is not None:
@@ -162,26 +197,83 @@ def window_aspect(shot: Shot, layer: Layer) -> float | None:
 def framed_as(shot: Shot, layer: Layer) -> FrameStyle | None:
     """Return the style that is drawn round a layer's picture, if one is."""
     style = shot.frame_styles.get(layer.frame_style)
-    return style if style and layer.picture and style.draws else None
+    return style if style and layer.framable and style.draws else None
+
+
+def drop_of(shot: Shot, layer: Layer) -> tuple[Shadow, float] | None:
+    """Return the shadow that is drawn with a picture in a layout, and how far it is lifted.
+
+    What is in the frame itself has no distance to what is behind, so its shadow goes with it.
+    """
+    layout, style = layout_of(shot, layer.id), shot.frame_styles.get(layer.frame_style)
+    if not (layout and style and style.shadow and layer.framable and layer.casts_shadows):
+        return None
+    return (style.shadow, layout.lift) if style.shadow.strength and layout.lift else None
+
+
+def largest_drawn(shot: Shot, layer: Layer) -> int:
+    """Return how many pixels the longer side of a picture's window is drawn with at most.
+
+    In a layout it is seen as large as the frame, and may be another one in each.
+    """
+    return max(shot.frame.size) * 5 // 4 if layout_of(shot, layer.id) else LARGEST_SIDE
+
+
+def aspect_of(shot: Shot, layer: Layer) -> float:
+    """Return width over height of what a layer shows by itself, without crop and frame."""
+    width, height = _picture_size(shot, layer) if layer.framable else own_size(shot, layer)
+    return width / height
+
+
+def border_of(shot: Shot, layer: Layer) -> float:
+    """Return how wide what is drawn round a picture is, as a share of its window's shorter side."""
+    style = framed_as(shot, layer)
+    return style.border + style.mat if style else 0.0
 
 
 def texture_of(shot: Shot, layer: Layer) -> str:
-    """Return the name of a layer's look; see ``textures``."""
-    plain = layer.picture and layer.crop is None and framed_as(shot, layer) is None
+    """Return the name of a layer's look; see ``textures``. Of what runs: where it begins."""
+    drawn = (
+        layer.crop or framed_as(shot, layer) or drop_of(shot, layer) or layer.drifts or layer.sway
+    )
+    runs = runs_of(shot, layer)
+    if runs and not drawn:
+        return runs.look(runs.runs.begin)
+    plain = layer.picture and not drawn
     return str(PictureLook(layer.picture) if plain else DrawnLook(layer.id))
 
 
 def frame_ratio(shot: Shot, layer: Layer) -> tuple[float, float]:
-    """Return by how much a frame enlarges a layer, across and up."""
+    """Return by how much a frame, a shadow drawn with it and room to sway enlarge a layer."""
+    wide, tall = _enlarging(shot, layer, drop_of(shot, layer))
+    if layer.sway is None:
+        return wide, tall
+    aspect = window_aspect(shot, layer) or aspect_of(shot, layer)
+    across, up = room_of_sway(layer.sway, aspect * wide / tall)
+    return wide * (1 + 2 * across), tall * (1 + 2 * up)
+
+
+def framed_ratio(shot: Shot, layer: Layer) -> tuple[float, float]:
+    """Return by how much its frame alone enlarges a layer, across and up."""
+    return _enlarging(shot, layer, None)
+
+
+def _enlarging(shot: Shot, layer: Layer, drop: tuple[Shadow, float] | None) -> tuple[float, float]:
     style = framed_as(shot, layer)
-    if style is None:
+    if style is None and drop is None:
         return 1.0, 1.0
-    width, height = window = window_of(_picture_size(shot, layer), window_aspect(shot, layer))
-    margin = 2 * margin_of(style, window)
+    width, height = window = window_of(
+        _picture_size(shot, layer), window_aspect(shot, layer), largest_drawn(shot, layer)
+    )
+    margin = 2 * margin_of(style, window) if style else 0
+    margin += 2 * room_for(*drop, window) if drop else 0
     return (width + margin) / width, (height + margin) / height
 
 
 def _picture_size(shot: Shot, layer: Layer) -> tuple[int, int]:
+    if layer.nested:
+        inner = shot.shots[layer.nested.shot]
+        return inner.width, inner.height
     picture = shot.pictures[layer.picture]
     assert picture.width and picture.height, "the shot has been completed"
     return picture.width, picture.height

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from vistaline.core.shot.layouts import layout_round
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.camera import live_cameras
 
@@ -26,6 +27,9 @@ def present_at(shot: Shot, layers: Sequence[Layer], frames: ArrayLike) -> NDArra
         found[:, n] = times >= layer.seen_from
         if layer.seen_until is not None:
             found[:, n] &= times < layer.seen_until + 1
+        layout = layout_round(shot, layer)
+        if layout:
+            found[:, n] &= (times >= layout.starts) & (times < layout.ends)
         if layer.seen_by:
             found[:, n] &= live == layer.seen_by
     return found

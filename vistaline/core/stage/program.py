@@ -16,33 +16,30 @@ import numpy as np
 
 from vistaline.core.arrays import FloatArray
 from vistaline.core.geometry.light import adapted
+from vistaline.core.looks.blending import LIT, MODES
 from vistaline.core.picture.colour import encode_srgb, hex_to_linear
 from vistaline.core.picture.cubes import unpacked
 from vistaline.core.picture.grade import LUMA, NO_PROGRAM, TABLE, TILE_SIDE, Program, Stage
 from vistaline.core.picture.matching import match_matrix
 from vistaline.core.prepare.tone import curve_table
-from vistaline.core.shot.effects import (
+from vistaline.core.shot.edges import Wipe
+from vistaline.core.shot.effects import Effect
+from vistaline.core.shot.grading import (
     BlackAndWhite,
     Colourfulness,
     Contrast,
     Curves,
-    Effect,
     Exposure,
-    Grain,
-    Ground,
-    Halftone,
     HueRange,
     LevelsOf,
     Match,
     Poster,
-    Screen,
     Table,
     ThreeWays,
     Tones,
-    Vignetting,
     WhiteBalance,
 )
-from vistaline.core.shot.softness import Wipe
+from vistaline.core.shot.overlays import Grain, Ground, Halftone, Overlay, Screen, Vignetting
 
 __all__ = ["Fields", "compiled", "grain_tile", "hue_rotation", "saturation"]
 
@@ -72,6 +69,13 @@ class Fields:
 
     def ground(self, effect: Ground) -> int | None:
         """Return the number of the plane of the structure of paper or canvas."""
+        return None
+
+    def overlay(self, effect: Overlay) -> int | None:
+        """Return the number of the first of four planes of an own picture: colours and alpha.
+
+        In codes, but for adding and subtracting, which want linear light.
+        """
         return None
 
     def wipe(self, effect: Wipe) -> int | None:
@@ -170,6 +174,8 @@ def compiled(effects: Sequence[Effect], fields: Fields | None = None) -> Program
             plane = fields.wipe(effect)
         elif isinstance(effect, Ground):
             plane = fields.ground(effect)
+        elif isinstance(effect, Overlay):
+            plane = fields.overlay(effect)
         elif isinstance(effect, Grain):
             grain = fields.grain(effect)
         if plane is None and isinstance(effect, _PLACED):
@@ -197,7 +203,7 @@ def _compiled(effects: tuple[Effect, ...], answers: tuple[_Answer, ...]) -> Prog
 
 
 def _one(building: _Building, effect: Effect, answer: _Answer) -> None:
-    add, coded = _ADDS[type(effect)], type(effect) not in _LINEAR
+    add, coded = _ADDS[type(effect)], _is_coded(effect)
     trial = _Building(coded=coded)
     add(trial, effect, answer)
     if not trial.stages:
@@ -210,6 +216,13 @@ def _one(building: _Building, effect: Effect, answer: _Answer) -> None:
     if partly:
         building.want(coded)
         building.add(Stage.MIX, [effect.amount], answer.mask)
+
+
+def _is_coded(effect: Effect) -> bool:
+    """Return whether an effect is defined in codes, and not in linear light."""
+    if isinstance(effect, Overlay):
+        return effect.blend not in LIT
+    return type(effect) not in _LINEAR
 
 
 def _as_table(tables: FloatArray) -> np.ndarray:
@@ -404,15 +417,20 @@ def _ground(building: _Building, effect: Ground, answer: _Answer) -> None:
         building.add(Stage.SHADE, [effect.strength], answer.plane)
 
 
+def _overlay(building: _Building, effect: Overlay, answer: _Answer) -> None:
+    assert answer.plane is not None
+    building.add(Stage.OVERLAY, [MODES[effect.blend]], answer.plane)
+
+
 def _screen(building: _Building, effect: Screen, answer: _Answer) -> None:
     assert answer.plane is not None
     building.add(Stage.INK, [*hex_to_linear(effect.colour), 1.0], answer.plane)
 
 
-_PLACED = Vignetting | Halftone | Screen | Wipe | Ground
+_PLACED = Vignetting | Halftone | Screen | Wipe | Ground | Overlay
 """Effects that lie somewhere, so that they are nothing without a plane."""
 _LINEAR = {Exposure, WhiteBalance, Vignetting, Screen, Wipe}
-"""Effects that are defined in linear light; all others are in codes."""
+"""Effects that are defined in linear light; others are in codes, see :func:`_is_coded`."""
 _ADDS: dict[type[Effect], Callable[[_Building, Any, _Answer], None]] = {
     Exposure: _exposure,
     WhiteBalance: _balance,
@@ -432,5 +450,6 @@ _ADDS: dict[type[Effect], Callable[[_Building, Any, _Answer], None]] = {
     Vignetting: _vignette,
     Screen: _screen,
     Ground: _ground,
+    Overlay: _overlay,
     Wipe: _wipe,
 }

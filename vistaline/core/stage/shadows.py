@@ -15,11 +15,11 @@ import cv2
 import numpy as np
 
 from vistaline.core.arrays import FloatArray, Matrix3, Matrix4, Rgba16
-from vistaline.core.looks.frame_styles import FrameStyle, Shadow
+from vistaline.core.looks.frame_styles import FrameStyle, Shadow, room_for
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
 
-__all__ = ["Cast", "Fallen", "Shade", "casts_of", "draw_shadow", "softened_shade"]
+__all__ = ["Cast", "Fallen", "Shade", "casts_of", "draw_shadow", "dropped", "softened_shade"]
 
 _STEPS = 4
 """Steps of softness to a doubling."""
@@ -176,3 +176,33 @@ def draw_shadow(look: Rgba16, steps: int, *, side: int = 384) -> Rgba16:
     shadow = np.zeros((*blurred.shape, 4), np.uint16)
     shadow[..., 3] = np.rint(np.clip(blurred, 0, 65535))
     return shadow
+
+
+def dropped(look: Rgba16, shadow: Shadow, lift: float, window: tuple[int, int]) -> Rgba16:
+    """Return a look with its shadow behind it, and the room that takes on every side.
+
+    ``lift``: how far it is before what is behind, as a share of the shorter side of its
+    ``window`` (width, height in pixels).
+    """
+    gap, room = lift * min(window), room_for(shadow, lift, window)
+    height, width = look.shape[0] + 2 * room, look.shape[1] + 2 * room
+    angle = math.radians(shadow.angle)
+    right, down = shadow.distance * gap * math.sin(angle), -shadow.distance * gap * math.cos(angle)
+    deviation = max(0.3, shadow.softness * gap / 2)
+    # What is soft needs few pixels.
+    coarse = max(1, int(deviation / 3))
+    small = math.ceil(width / coarse), math.ceil(height / coarse)
+    aside = np.array(
+        [[1 / coarse, 0, (room + right) / coarse], [0, 1 / coarse, (room + down) / coarse]]
+    )
+    aside[:, 2] += 0.5 / coarse - 0.5  # OpenCV counts pixel centres from 0
+    alpha = cv2.blur(look[..., 3].astype(np.float32), (coarse, coarse))
+    fallen = cv2.warpAffine(alpha, aside, small, flags=cv2.INTER_LINEAR)
+    fallen = cv2.GaussianBlur(fallen, (0, 0), deviation / coarse)
+    fallen = cv2.resize(fallen, (small[0] * coarse, small[1] * coarse))[:height, :width]
+    found = np.zeros((height, width, 4), np.float32)
+    found[..., 3] = fallen * shadow.strength
+    inside = found[room : room + look.shape[0], room : room + look.shape[1]]
+    inside *= 1 - look[..., 3:].astype(np.float32) / 65535
+    inside += look
+    return np.rint(np.clip(found, 0, 65535)).astype(np.uint16)

@@ -2,22 +2,44 @@
 
 The grammar of the names, which the page and the renderer know looks by::
 
-    name    = picture | layer | layer "@" frame | shadow | gobo
+    name    = picture | layer | layer "@" frame | shadow | gobo | pieces | passing | nested
+            | moving
     picture = a key of the shot's pictures: its pixels as they are
     layer   = "~" id of a layer whose look is drawn: title, field, occluder, a framed picture
     frame   = the first frame at which a look that has keys looks like this
     shadow  = "shadow " steps " " name: the shadow of that look, so many steps soft
     gobo    = "gobo " id of a lamp: the shape that it throws
+    pieces  = "pieces " by " " layer: the pieces of that title, side by side
+    passing = "passing " frame " " layer: that title as it comes or goes, at a frame
+    nested  = "nested " frame " " key: that frame of one of the shots that layers show
+    moving  = "moving " frame " " picture: that frame, or two mixed, of a picture that moves
 
 Names are only made and read here.
 """
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection
 from dataclasses import dataclass
 
-__all__ = ["DrawnLook", "GoboLook", "PictureLook", "ShadowLook", "texture_called"]
+from vistaline.core.looks.passages import By
+
+__all__ = [
+    "DrawnLook",
+    "GoboLook",
+    "MovingLook",
+    "NestedLook",
+    "PassingLook",
+    "PictureLook",
+    "PiecesLook",
+    "ShadowLook",
+    "is_of_many",
+    "is_passing",
+    "texture_called",
+]
+
+_NUMBER = re.compile(r"\d{1,9}(\.\d{1,6})?")
 
 
 @dataclass(frozen=True)
@@ -62,7 +84,70 @@ class GoboLook:
         return f"gobo {self.lamp}"
 
 
-Texture = PictureLook | DrawnLook | ShadowLook | GoboLook
+@dataclass(frozen=True)
+class PiecesLook:
+    """The pieces of a title, side by side."""
+
+    by: By
+    of: DrawnLook
+
+    def __str__(self) -> str:
+        return f"pieces {self.by.value} {self.of}"
+
+
+@dataclass(frozen=True)
+class PassingLook:
+    """A title as it comes or goes, at a frame."""
+
+    frame: int
+    of: DrawnLook
+
+    def __str__(self) -> str:
+        return f"passing {self.frame} {self.of}"
+
+
+@dataclass(frozen=True)
+class NestedLook:
+    """A frame of another shot."""
+
+    frame: int
+    key: str
+
+    def __str__(self) -> str:
+        return f"nested {self.frame} {self.key}"
+
+
+@dataclass(frozen=True)
+class MovingLook:
+    """A frame of a picture that moves; between two whole ones, both."""
+
+    frame: float
+    key: str
+
+    def __str__(self) -> str:
+        return f"moving {self.frame:.10g} {self.key}"
+
+
+def is_of_many(name: str) -> bool:
+    """Return whether a name is that of one frame of what has frames of its own."""
+    return name.startswith(("nested ", "moving "))
+
+
+def is_passing(name: str) -> bool:
+    """Return whether a name is that of a title on its way: another look in each frame."""
+    return name.startswith("passing ")
+
+
+Texture = (
+    PictureLook
+    | DrawnLook
+    | ShadowLook
+    | GoboLook
+    | PiecesLook
+    | PassingLook
+    | NestedLook
+    | MovingLook
+)
 
 
 def texture_called(name: str, pictures: Collection[str], layers: Collection[str]) -> Texture | None:
@@ -79,6 +164,18 @@ def texture_called(name: str, pictures: Collection[str], layers: Collection[str]
         return ShadowLook(int(steps), of) if of else None
     if name.startswith("gobo "):
         return GoboLook(name.removeprefix("gobo "))
+    if name.startswith("nested "):
+        _, at, key = name.split(" ", 2)
+        return NestedLook(int(at), key) if at.isdigit() else None
+    if name.startswith("moving "):
+        _, when, key = name.split(" ", 2)
+        return MovingLook(float(when), key) if _NUMBER.fullmatch(when) and key in pictures else None
+    if name.startswith(("pieces ", "passing ")):
+        kind, told, source = name.split(" ", 2)
+        of = texture_called(source, pictures, layers)
+        if not isinstance(of, DrawnLook):
+            return None
+        return PiecesLook(By(told), of) if kind == "pieces" else PassingLook(int(told), of)
     if name.removeprefix("~") in layers:
         return DrawnLook(name.removeprefix("~"))
     drawn, _, frame = name.rpartition("@")

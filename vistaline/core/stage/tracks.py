@@ -6,24 +6,50 @@ that layer anew and no other.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 
 import numpy as np
 from numpy.typing import ArrayLike
 
 from vistaline.core.arrays import FloatArray
+from vistaline.core.geometry import space
 from vistaline.core.kept import Kept
 from vistaline.core.looks.frame_styles import FrameStyle
+from vistaline.core.looks.lines import line_extents
+from vistaline.core.shot.layouts import layout_of
 from vistaline.core.shot.mounts import Mount, Moving, carry_of, rides_on_moving
 from vistaline.core.shot.rows import Row, values_at
+from vistaline.core.shot.running import NestedShot
 from vistaline.core.shot.shot import Layer, PictureRef, Shot, TakingCamera
-from vistaline.core.stage.keyed import rows_of, valued
-from vistaline.core.stage.poses import Place, layer_pose, projector_of, texture_of
+from vistaline.core.stage.keyed import rows_of
+from vistaline.core.stage.looking import (
+    AskedOfLayout,
+    asked_of_layout,
+    laid_by,
+    layer_looking,
+    look_frames,
+)
+from vistaline.core.stage.passing import (
+    Passing,
+    arrivals_of,
+    enlarged_by,
+    passes,
+    passing_at,
+)
+from vistaline.core.stage.poses import (
+    Place,
+    frame_ratio,
+    framed_ratio,
+    layer_pose,
+    line_shown,
+    projector_of,
+    texture_of,
+)
 from vistaline.core.stage.shake import sway_of
-from vistaline.core.stage.textures import DrawnLook
+from vistaline.core.stage.textures import DrawnLook, PassingLook, is_of_many, texture_called
 
-__all__ = ["Track", "forget_tracks", "layer_looking", "moving_mounts", "track_of"]
+__all__ = ["Track", "forget_tracks", "moving_mounts", "track_of"]
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -31,9 +57,12 @@ class Track:
     """A layer that is no backdrop at N times; one entry does for all if it is ``still``."""
 
     poses: FloatArray
-    """(N, 4, 4) ``world_from_card``; what faces the camera stands as if it did not."""
+    """(N, 4, 4) ``world_from_card``; what faces the camera stands as if it did not.
+
+    Of what a layout lays, ``frame_from_card``: from the frame's middle, in frame widths, y up; z is
+    0 to 1, what is in front has more."""
     sizes: FloatArray
-    """(N, 2) width and height in metres."""
+    """(N, 2) width and height in metres; of what a layout lays, in frame widths."""
     opacity: FloatArray
     """(N,)"""
     textures: tuple[str, ...]
@@ -41,10 +70,13 @@ class Track:
     """(3, 4) if it catches its picture from the taking camera; see :func:`projector_of`."""
     still: bool = False
     """Nothing of it ever changes."""
+    framed: FloatArray | None = None
+    """(N, 2) its size without the shadow that is drawn with it, if one is."""
 
 
+_BEFORE = 0.002
+"""Of its size: how far a line stands before what it goes round."""
 _TRACKS: Kept[Track] = Kept("tracks")
-_FIRST: Kept[np.ndarray] = Kept("looks' beginnings")
 
 
 @dataclass(frozen=True)
@@ -65,18 +97,67 @@ class _Asked:
     duration: int
     rate: Fraction
     frames: bytes
+    arrivals: tuple[int, ...]
+    """When its framings are reached, of a title that waits for one."""
+    laid: AskedOfLayout | None
+    nested: NestedShot | None
+    """The other shot that it shows."""
 
 
 def track_of(shot: Shot, layer: Layer, frames: ArrayLike) -> Track:
     """Return a layer at ``frames`` (N,), whole or fractional."""
     times = np.atleast_1d(np.asarray(frames, dtype=np.float64))
+    if layer.line and layer.line.round:
+        return _round(shot, layer, times)
+    return _own_track(shot, layer, times)
+
+
+def _round(shot: Shot, layer: Layer, times: FloatArray) -> Track:
+    """Return a line that goes round another layer: where that is, right before it."""
+    found = _own_track(shot, layer, times)
+    assert layer.line
+    other = next((each for each in shot.layers if each.id == layer.line.round), None)
+    if other is None or other.is_backdrop or other.line:
+        return found
+    # Round where a title is in the end, not round the room it takes on its way.
+    if passes(other):
+        other = other.with_shows(arrives=None, leaves=None)
+    # And round where a picture stands, not round the room it sways in.
+    other = other.evolve(sway=None)
+    inner = track_of(shot, other, times)
+    framed = inner.sizes if inner.framed is None else inner.framed
+    line = line_shown(shot, layer)
+    # As much larger as it was drawn for: what that layer grows by, it grows by.
+    factor = np.array(line_extents(line)) / (
+        np.array([line.width, line.height]) - 2 * layer.line.margin
+    )
+    sizes = framed * factor
+    poses = inner.poses.copy()
+    before = _BEFORE * np.linalg.norm(sizes, axis=1)[:, None]
+    if layout_of(shot, other.id):
+        before = np.full((1, 1), _BEFORE)  # it is told there by an order alone
+    poses[:, :3, 3] += poses[:, :3, 2] * before
+    still = found.still and inner.still
+    count = 1 if still else len(times)
+    return Track(
+        poses=np.broadcast_to(poses, (count, 4, 4)),
+        sizes=np.broadcast_to(sizes, (count, 2)),
+        opacity=np.broadcast_to(found.opacity, count),
+        textures=found.textures if len(found.textures) == count else found.textures * count,
+        still=still,
+    )
+
+
+def _own_track(shot: Shot, layer: Layer, times: FloatArray) -> Track:
     mount_rows = tuple(row for row in shot.rows if row.of.startswith("mount:"))
     moving = {row.of.removeprefix("mount:") for row in mount_rows}
     moving.update(mount.id for mount in shot.mounts if mount.shake)
     rows = rows_of(shot, f"layer:{layer.id}")
     style_rows = rows_of(shot, f"style:{layer.frame_style}") if layer.frame_style else ()
     carried = rides_on_moving(layer.ride, shot.mounts, moving)
-    changes = rows or style_rows or carried
+    laid = asked_of_layout(shot, layer)
+    own = passes(layer) or laid or layer.looks_by_time
+    changes = bool(rows or style_rows or carried or own)
     asked = _Asked(
         layer=layer,
         rows=rows,
@@ -89,11 +170,42 @@ def track_of(shot: Shot, layer: Layer, frames: ArrayLike) -> Track:
         duration=shot.frame.duration if changes else 1,
         rate=shot.frame.rate if changes else Fraction(1),
         frames=times.tobytes() if changes else b"",
+        arrivals=arrivals_of(shot) if passes(layer) else (),
+        laid=laid,
+        nested=_told_of(shot, layer),
     )
     return _TRACKS.get(asked, lambda: _track(asked, shot))
 
 
 def _track(asked: _Asked, shot: Shot) -> Track:
+    found = _in_layout(asked, shot) if asked.laid else _standing(asked, shot)
+    if not passes(asked.layer):
+        return found
+    # On its way a title has more room, and is another picture in each frame.
+    frames = np.frombuffer(asked.frames)
+    sizes, opacity, textures = found.sizes.copy(), found.opacity.copy(), list(found.textures)
+    for n, passing in enumerate(passing_at(asked.layer, asked.arrivals, frames)):
+        if passing is False:
+            opacity[n] = 0
+        elif isinstance(passing, Passing):
+            seen = _looked(shot, asked.layer, textures[n])
+            sizes[n] *= enlarged_by(seen, passing)
+            textures[n] = str(PassingLook(round(frames[n]), _drawn(textures[n])))
+    return replace(found, sizes=sizes, opacity=opacity, textures=tuple(textures))
+
+
+def _drawn(texture: str) -> DrawnLook:
+    found = texture_called(texture, (), (texture.removeprefix("~").partition("@")[0],))
+    assert isinstance(found, DrawnLook)
+    return found
+
+
+def _looked(shot: Shot, layer: Layer, texture: str) -> Layer:
+    frame = _drawn(texture).frame
+    return layer if frame is None else layer_looking(shot, layer, frame)[1]
+
+
+def _standing(asked: _Asked, shot: Shot) -> Track:
     layer = asked.layer
     if not asked.frames:
         pose, width, height = layer_pose(shot, layer)
@@ -135,10 +247,55 @@ def _track(asked: _Asked, shot: Shot) -> Track:
         seen, alike = layer_looking(shot, layer, look)
         part = Place(*(value[on] for value in vars(place).values()))
         poses[on], sizes[on, 0], sizes[on, 1] = layer_pose(seen, alike, part, carry.at(on))
-        name = texture_of(seen, alike)
-        # With a border that keys take away, a picture is seen as it is.
-        named[on] = name if name == layer.picture else str(DrawnLook(layer.id, look))
+        named[on] = _name_of(layer, texture_of(seen, alike), look)
     return Track(poses=poses, sizes=sizes, opacity=opacity, textures=tuple(named.tolist()))
+
+
+def _told_of(shot: Shot, layer: Layer) -> NestedShot | None:
+    """Return what is told of the other shot that a layer shows; not the shot itself."""
+    return shot.shots[layer.nested.shot].evolve(document=None) if layer.nested else None
+
+
+def _name_of(layer: Layer, texture: str, look: int) -> str:
+    """Return what a look is called that a layer has from a frame on.
+
+    With a border that keys take away, a picture is seen as it is; so is a frame of another shot.
+    """
+    plain = texture == layer.picture or is_of_many(texture)
+    return texture if plain else str(DrawnLook(layer.id, look))
+
+
+def _in_layout(asked: _Asked, shot: Shot) -> Track:
+    """Return a layer that a layout lays in the frame; see :class:`Track`."""
+    assert asked.laid
+    layer, times = asked.layer, np.frombuffer(asked.frames)
+    laid, count = laid_by(asked.laid, layer.id, times), len(times)
+    tall = shot.frame.height / shot.frame.width
+    poses = np.tile(np.eye(4), (count, 1, 1))
+    still = np.zeros(count)
+    poses[:, :3, :3] = space.rotation(still, still, laid.turn)
+    poses[:, 0, 3], poses[:, 1, 3] = laid.x - 0.5, (0.5 - laid.y) * tall
+    poses[:, 2, 3] = laid.order
+    windows = np.stack([laid.width, laid.height * tall], axis=-1)
+    sizes, framed = windows.copy(), windows.copy()
+    opacity = next((row for row in asked.rows if row.value == "opacity"), None)
+    own = values_at(opacity, times) if opacity else np.full(count, layer.opacity)
+    looks = look_frames(shot, layer, times)
+    assert looks is not None
+    named = np.empty(count, object)
+    for look in np.unique(looks).tolist():
+        on = looks == look
+        seen, alike = layer_looking(shot, layer, look)
+        sizes[on] *= frame_ratio(seen, alike)
+        framed[on] *= framed_ratio(seen, alike)
+        named[on] = _name_of(layer, texture_of(seen, alike), look)
+    return Track(
+        poses=poses,
+        sizes=sizes,
+        opacity=np.asarray(own, float) * laid.opacity,
+        textures=tuple(named.tolist()),
+        framed=framed,
+    )
 
 
 def forget_tracks() -> None:
@@ -159,43 +316,3 @@ def moving_mounts(shot: Shot, frames: ArrayLike, *, shaken: bool = True) -> Movi
             sway = sway_of(mount.shake, times / rate, seconds, rate)
             found.setdefault(mount.id, {})["sway"] = sway
     return found
-
-
-# --- looks that change ------------------------------------------------------------------------
-
-
-def look_frames(shot: Shot, layer: Layer, frames: ArrayLike) -> np.ndarray | None:
-    """Return at which frame (N,) the look that a layer has at ``frames`` (N,) was there first.
-
-    None if no key changes its look. A look lasts for whole frames.
-    """
-    of = (f"layer:{layer.id}", f"style:{layer.frame_style}" if layer.frame_style else "")
-    rows = tuple(row for row in shot.rows if row.of in of and row.about.looks)
-    if not rows:
-        return None
-    duration = shot.frame.duration
-    first = _FIRST.get((rows, duration), lambda: _first_alike(rows, duration))
-    whole = np.rint(np.asarray(frames, dtype=np.float64)).astype(int)
-    return np.asarray(first[np.clip(whole, 0, len(first) - 1)])
-
-
-def _first_alike(rows: tuple[Row, ...], duration: int) -> np.ndarray:
-    every = np.arange(duration)
-    changes = np.zeros(duration, bool)
-    for row in rows:
-        values = np.asarray(values_at(row, every))
-        changes[1:] |= values[1:] != values[:-1]
-    return np.maximum.accumulate(np.where(changes, every, 0))
-
-
-def layer_looking(shot: Shot, layer: Layer, frame: int) -> tuple[Shot, Layer]:
-    """Return a layer, and a shot with its frame style, as they look at ``frame``."""
-    rows = [row for row in rows_of(shot, f"layer:{layer.id}") if row.about.looks]
-    looking = valued(layer, rows, frame)
-    style = shot.frame_styles.get(layer.frame_style)
-    if style is None:
-        return shot, looking
-    drawn = valued(style, rows_of(shot, f"style:{layer.frame_style}"), frame)
-    styles = shot.frame_styles | {layer.frame_style: drawn}
-    # Not checked anew: nothing but one style's values differs, and they were.
-    return shot.model_copy(update={"frame_styles": styles}), looking

@@ -14,6 +14,7 @@ interface PageEvents {
   picturechange: Told;
   sheetchange: Told;
   shotchange: Told;
+  filmchange: Told;
   taskchange: Told;
 }
 interface DocumentEventMap extends PageEvents {}

@@ -29,8 +29,9 @@ async function mesh(body) {
 }
 
 export class Cards {
-  constructor(looks, tables) {
+  constructor(looks, tables, passing) {
     this.looks = looks;
+    this.passing = passing;
     this.tables = tables; // what effects make of colours
     this.world = new THREE.Scene();
     this.clip = { value: new THREE.Matrix4() };
@@ -128,7 +129,8 @@ export class Cards {
     define(card.material, "CAUGHT", Boolean(layer.projector));
     if (layer.projector) card.material.uniforms.projector.value.set(...layer.projector, 0, 0, 0, 1);
     // A look that is still on its way: the one before it.
-    card.material.uniforms.picture.value = looks.get(lookOf(record, layer.id)) ?? looks.get(layer.texture) ?? card.material.uniforms.picture.value;
+    const name = lookOf(record, layer.id);
+    card.material.uniforms.picture.value = this.passing.texture(layer.id, name, record) ?? looks.get(name) ?? looks.get(layer.texture) ?? card.material.uniforms.picture.value;
     card.userData.matte = layer.matte;
     card.userData.body = layer.body;
     card.geometry = (layer.body && this.bodies.get(layer.body)) || this.shape;

@@ -13,6 +13,7 @@ import { Route } from "../direct/route.js";
 import { Rows } from "../direct/rows.js";
 import { Scene } from "./scene.js";
 import { Transport } from "./transport.js";
+import { Turning } from "./turning.js";
 import { Typed } from "./typed.js";
 import { Views } from "./views.js";
 import { Viewfinder } from "./viewfinder.js";
@@ -26,20 +27,54 @@ const keep = (name, value) => (document.cookie = `${name}=${value}; path=/; max-
 /** What a part of a panel that unfolds is known by, when the panel is fetched anew. */
 const partName = (part) => part.dataset.unfolds ?? part.querySelector("summary").firstChild.textContent.trim();
 
+/** Two who draw in the picture: whoever is in the hand has the presses and the keys. */
+class Either {
+  constructor(one, other) {
+    this.both = [one, other];
+  }
+
+  get on() {
+    return this.both.some((each) => each.on);
+  }
+
+  stop() {
+    for (const each of this.both) if (each.on) each.stop();
+  }
+
+  press(event) {
+    // Who is in the hand first: what has been marked can be pressed at any time.
+    return this.both.toSorted((one, other) => Number(other.on) - Number(one.on)).some((each) => each.press(event));
+  }
+
+  key(event) {
+    return this.both.some((each) => each.on && each.key?.(event));
+  }
+
+  marks() {
+    return this.both.flatMap((each) => each.marks());
+  }
+
+  pressed() {
+    for (const each of this.both) each.pressed();
+  }
+}
+
 export class Desk {
   constructor(element) {
     this.element = element;
     const bench = element.dataset.bench;
     this.scene = new Scene(element.dataset.shot);
     this.transport = new Transport(element, this.scene);
+    this.transport.onRest = () => this.#keepMarks();
     this.folded = new Set(JSON.parse(localStorage.getItem(`vistaline-folded-${element.dataset.shot}`) ?? "[]"));
     this.viewfinder = new Viewfinder(element, this.scene, bench, this.folded);
     this.plans = ["above", "side"].map((view) => new Plan(element, this.scene, bench, view));
     this.proof = new Proof(element, this.scene, this.viewfinder, this.transport);
     this.ahead = new LookAhead(element, this.scene, this.viewfinder, this.transport);
     this.panes = new Panes(element);
+    this.turning = new Turning(element, this.scene);
     this.views = new Views(element, this.viewfinder, this.scene);
-    if (bench === "arrange") this.marking = new Marking(element, this.scene, this.viewfinder);
+    if (bench === "arrange") this.marking = this.viewfinder.marking = new Either(new Marking(element, this.scene, this.viewfinder), new Outlining(element, this.scene, this.viewfinder));
     if (bench === "dress") this.scopes = new Scopes(element, this.scene);
     if (bench === "dress") this.marking = new Outlining(element, this.scene, this.viewfinder);
     this.directs = bench === "direct";
@@ -99,6 +134,7 @@ export class Desk {
       if (event.target.closest('[data-do="add-framing"]')) this.#addFraming();
       if (event.target.closest('[data-do="rectangles"]')) this.#drawFramings();
       if (event.target.closest('[data-do="see-now"]')) this.#seeNow();
+      if (event.target.closest('[data-do="mark"]')) this.#mark();
       if (event.target.closest('[data-do="as-cut"]')) this.#seeCut();
       if (event.target.closest("[data-beside]")) this.#beside(event.target.closest("[data-beside]").dataset.beside);
       if (event.target.closest('[data-do="cut-here"]')) this.#cut(false);
@@ -125,8 +161,12 @@ export class Desk {
   }
 
   /** What an edit made is chosen: on Arrange layers or a mount, on Direct a framing. */
-  #chooseMade({ layers = [], mount, lamp, thing, framing }) {
+  #chooseMade({ layers = [], mount, lamp, thing, framing, layout, frame }) {
     const { scene } = this;
+    if (layout) {
+      scene.go(frame); // where it begins there may be nothing to be seen of it
+      return scene.choose({ layer: layout });
+    }
     if (thing) return scene.choose({ layer: thing });
     if (lamp) return scene.choose({ layer: `lamp:${lamp}` });
     if (this.directs) return framing !== undefined && scene.choose({ framing });
@@ -266,6 +306,31 @@ export class Desk {
     this.#pressed();
   }
 
+  /** Set a marker at the frame in sight; while it plays they are kept together when it stops. */
+  #mark() {
+    const { scene, transport } = this;
+    scene.tapped.add(scene.frame);
+    if (transport.playing) scene.dispatchEvent(new Event("tapped"));
+    else this.#keepMarks();
+  }
+
+  #keepMarks() {
+    const { scene } = this;
+    if (!scene.tapped.size) return;
+    const frames = [...scene.tapped];
+    scene.tapped.clear();
+    scene.edit("set_markers", { frames: JSON.stringify(frames) });
+  }
+
+  /** To the next marker, or the one before. */
+  #toMarker(way) {
+    const { scene, transport } = this;
+    const frames = scene.data.markers.map(({ frame }) => frame);
+    const to = way > 0 ? frames.find((frame) => frame > scene.frame) : frames.findLast((frame) => frame < scene.frame);
+    transport.pause();
+    if (to !== undefined) scene.go(to);
+  }
+
   #cut(fastest) {
     const { scene } = this;
     scene.edit("cut_to", { frame: scene.frame, camera: scene.data.camera, fastest });
@@ -312,7 +377,7 @@ export class Desk {
   }
 
   /** An edit that wants a point of the picture: the next click gives it; asked again, none does. */
-  #point({ point: verb, pointLayer: layer, pointPick: picks, pointWith: field, pointTo: address }) {
+  #point({ point: verb, pointLayer: layer, pointPick: picks, pointWith: field, pointTo: address, pointOf: callout }) {
     const { viewfinder, scene } = this;
     if (this.pointing === verb) return viewfinder.ask(null);
     const unsay = hint("Click that point in the viewfinder. Escape gives up.");
@@ -320,7 +385,9 @@ export class Desk {
       const also = /** @type {HTMLInputElement | null} */ (field && document.getElementById(field));
       if (address) return scene.send(address, { frame: scene.frame, x, y, [also.name]: also.value });
       const values = { layer: picks ? ((await scene.pick(x, y, true)) ?? "") : layer, frame: scene.frame, x, y };
-      if (picks) Object.assign(values, { alone: scene.as === "camera" }, also ? { [also.name]: also.value } : {});
+      if (picks) Object.assign(values, { alone: scene.as === "camera" });
+      if (also) values[also.name] = also.value;
+      if (callout) values.callout = callout;
       scene.edit(verb, values);
     };
     viewfinder.tint(picks === "focus");
@@ -462,6 +529,9 @@ export class Desk {
       deeds.e = () => (this.#drawFramings(), true);
       deeds.n = () => (scene.data.cuts.length && this.#seeCut(), true);
       deeds.s = () => (this.#seeNow(), true);
+      deeds["."] = () => (this.#mark(), true);
+      deeds.PageDown = () => (this.#toMarker(1), true);
+      deeds.PageUp = () => (this.#toMarker(-1), true);
       const index = Number(event.key) - 1;
       if (index >= 0 && index < scene.data.framings.length) {
         deeds[event.key] = () => {
@@ -484,6 +554,6 @@ export class Desk {
     document.body.removeEventListener("htmx:after:swap", this.onSwap);
     document.body.removeEventListener("htmx:config:request", this.onAsk);
     document.body.removeEventListener("htmx:finally:request", this.onAnswer);
-    for (const view of [this.typed, this.viewfinder, this.proof, this.ahead, ...this.plans, this.route]) view?.dispose();
+    for (const view of [this.typed, this.viewfinder, this.proof, this.ahead, ...this.plans, this.route, this.turning]) view?.dispose();
   }
 }

@@ -19,7 +19,8 @@ export class Handles {
     const { record } = this.scene.current;
     if (!layer?.matrix || !record.order.includes(layer.id)) return null;
     const matrix = record.moved[layer.id] ?? matrixOf(record, layer.id) ?? layer.matrix;
-    const corners = CORNERS.map((corner) => this.finder.seen(record.clip, matrix, corner));
+    const [wide, tall] = record.framed?.[layer.id] ?? [1, 1]; // without the shadow that is drawn with it
+    const corners = CORNERS.map(([x, y]) => this.finder.seen(record.clip, matrix, [x * wide, y * tall]));
     if (!corners.every(Boolean)) return null;
     return { corners, pivot: this.finder.seen(record.clip, matrix, layer.pivot) };
   }
@@ -67,19 +68,19 @@ export class Handles {
       const { x, y } = this.finder.place;
       const tagX = Math.max(x, Math.min(...found.corners.map((p) => p[0])));
       const tagY = Math.max(y + 20, Math.min(...found.corners.map((p) => p[1])));
-      if (!layer.locked && !layer.backdrop) marks.push(...this.#holds(found));
+      if (!layer.locked && !layer.backdrop) marks.push(...this.#holds(found, layer));
       marks.push(this.#tag(tagX, tagY, layer.backdrop ? layer.name : `${layer.name} ${layer.distance.toFixed(2)} m${this.words ? `  ${this.words(layer)}` : ""}`));
     }
     return marks;
   }
 
-  #holds(found) {
+  #holds(found, { laid }) {
     const [from, grip] = this.#grip(found);
     return [
       ...found.corners.map(([x, y]) => svg("rect", { class: "hold", x: x - 4, y: y - 4, width: 8, height: 8 })),
       svg("line", { class: "stem", x1: from[0], y1: from[1], x2: grip[0], y2: grip[1] }),
       svg("circle", { class: "hold", cx: grip[0], cy: grip[1], r: 5 }),
-      svg("path", { class: "pivot", d: "M-7 0h14M0 -7v14", transform: `translate(${found.pivot})` }),
+      ...(laid ? [] : [svg("path", { class: "pivot", d: "M-7 0h14M0 -7v14", transform: `translate(${found.pivot})` })]),
     ];
   }
 
@@ -121,7 +122,8 @@ export class Handles {
     if (layer?.matrix && this.surfaces.press(event, layer, at)) return true;
     const found = layer && !layer.locked && !layer.backdrop && this.#outline(layer);
     if (!found) return false;
-    if (near(found.pivot)) {
+    // What is laid in the frame turns about its middle: a press there moves it.
+    if (!layer.laid && near(found.pivot)) {
       return this.#drag(event, "drag_pivot", (now) => {
         const { x, y } = this.finder.framePoint(now.event);
         return { layer: layer.id, frame: scene.frame, x, y };

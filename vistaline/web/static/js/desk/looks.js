@@ -1,7 +1,8 @@
 // The looks of layers as textures: linear, premultiplied half floats, so that they are filtered as
 // the renderer does it; and their blurred copies, which the server makes.
 import * as THREE from "/vendor/three.module.js";
-import { OUT_VERTEX, PREMULTIPLY_FRAGMENT } from "./shaders.js";
+import { Lane } from "./lane.js";
+import { CANVAS_FRAGMENT, OUT_VERTEX, PREMULTIPLY_FRAGMENT } from "./shaders.js";
 import { lookOf, named } from "./tracks.js";
 
 /** A pass over a whole target. */
@@ -23,6 +24,7 @@ export class Looks {
     this.renderer = renderer;
     this.arrived = arrived;
     this.eye = new THREE.Camera();
+    this.lane = new Lane();
     // By address: it names the content, so a layer that is drawn anew gets its new look.
     this.textures = new Map(); // promises
     this.copies = new Map(); // lists of { pad, texture }; null while they are fetched
@@ -42,24 +44,33 @@ export class Looks {
   }
 
   async #load(address, whole = true) {
-    const answer = await fetch(address);
-    if (!answer.ok) throw new Error(`${answer.status} for ${address}`);
-    const picture = await createImageBitmap(await answer.blob(), { imageOrientation: "flipY", premultiplyAlpha: "none", colorSpaceConversion: "none" });
-    return this.#premultiplied(picture, whole);
-  }
-
-  #premultiplied(picture, whole) {
+    const picture = await this.lane.run(() => this.#picture(address), whole ? 0 : 1);
     const texture = new THREE.Texture(picture);
     texture.flipY = false; // it was turned when it was decoded
     texture.colorSpace = THREE.SRGBColorSpace;
-    texture.generateMipmaps = false;
-    texture.minFilter = texture.magFilter = THREE.NearestFilter;
-    texture.needsUpdate = true;
+    return this.#drawn(texture, picture, PREMULTIPLY_FRAGMENT, whole).texture;
+  }
+
+  async #picture(address) {
+    const answer = await fetch(address);
+    if (!answer.ok) throw new Error(`${answer.status} for ${address}`);
+    return createImageBitmap(await answer.blob(), { imageOrientation: "flipY", premultiplyAlpha: "none", colorSpaceConversion: "none" });
+  }
+
+  /** What was drawn upside down on a canvas, as a target whose texture is linear and premultiplied. */
+  ofCanvas(picture) {
+    const texture = new THREE.Texture(picture);
+    texture.flipY = false;
+    return this.#drawn(texture, picture, CANVAS_FRAGMENT, true);
+  }
+
+  #drawn(texture, picture, fragment, whole) {
+    Object.assign(texture, { generateMipmaps: false, minFilter: THREE.NearestFilter, magFilter: THREE.NearestFilter, needsUpdate: true });
     const kept = target(picture.width, picture.height, {
       generateMipmaps: whole, anisotropy: whole ? 4 : 1,
       minFilter: whole ? THREE.LinearMipmapLinearFilter : THREE.LinearFilter, magFilter: THREE.LinearFilter,
     });
-    const sheet = pass(PREMULTIPLY_FRAGMENT);
+    const sheet = pass(fragment);
     sheet.material.uniforms.picture.value = texture;
     this.renderer.setRenderTarget(kept);
     this.renderer.render(new THREE.Scene().add(sheet), this.eye);
@@ -67,7 +78,7 @@ export class Looks {
     sheet.material.dispose();
     texture.dispose();
     picture.close();
-    return kept.texture;
+    return kept;
   }
 
   /** A look's copies, each blurred twice as much as the one before; null until all are here. */

@@ -13,6 +13,7 @@ export class Scene extends EventTarget {
     this.data = null;
     this.shown = null; // a preview's data while a drag lasts
     this.frame = 0;
+    this.tapped = new Set(); // frames marked while it plays, until it stops
     this.layer = ""; // a layer's id, or "mount:" or "group:" with what it is called
     this.also = new Set(); // more layers, chosen with it
     this.solo = new Set();

@@ -13,8 +13,8 @@ const framed = ({ clip, order, moved, shadows, lights, air, finish, camera: { fo
 const tracked = (tracks) => Object.fromEntries(Object.entries(tracks).filter(([, { matrix }]) => matrix).map(([id, { matrix, opacity, looks }]) => [id, { matrix, opacity, looks }]));
 
 /** A shot as far as it is drawn. */
-const told = ({ width, height, background, lens, copies, textures, tables, shadows, layers, frames, tracks }) => ({
-  width, height, background, lens, copies, textures, tables, shadows, layers: layers.map(drawn), frames: frames.map(framed), tracks: tracked(tracks),
+const told = ({ width, height, background, lens, copies, textures, tables, passing, shadows, layers, frames, tracks }) => ({
+  width, height, background, lens, copies, textures, tables, passing, shadows, layers: layers.map(drawn), frames: frames.map(framed), tracks: tracked(tracks),
 });
 
 /** A stage in a worker; null where there cannot be one. */
@@ -87,7 +87,7 @@ export class Screen {
     const known = this.numbers;
     this.numbers = new Map(all.map((shot) => [shot, known.get(shot) ?? ++this.last]));
     const kept = this.#ask("keep", fresh.map((shot) => [this.numbers.get(shot), told(shot)]), [...this.numbers.values()]);
-    const needs = fresh.flatMap((shot) => [...Object.values(shot.textures).filter(Boolean).map(named), ...shot.layers.map(({ body }) => body)]).filter(Boolean);
+    const needs = fresh.flatMap((shot) => [...[...Object.values(shot.textures), ...Object.values(shot.passing).map(({ address }) => address)].filter(Boolean).map(named), ...shot.layers.map(({ body }) => body)]).filter(Boolean);
     const ready = () => fresh.forEach((shot) => this.ready.add(shot));
     // With nothing to fetch the stage has them before it hears of anything else.
     if (needs.every((need) => this.known.has(need))) return ready();
@@ -109,7 +109,7 @@ export class Screen {
   #sight(record) {
     const { base, n } = record;
     const sight = { shot: this.numbers.get(base), frame: n };
-    return base.frames[n] === record ? sight : { ...sight, tried: { ...framed(record), n, tables: record.tables, tracks: tracked(record.tracks) } };
+    return base.frames[n] === record ? sight : { ...sight, tried: { ...framed(record), n, tables: record.tables, passing: record.passing, tracks: tracked(record.tracks) } };
   }
 
   draw(record, view, coarse, beside) {

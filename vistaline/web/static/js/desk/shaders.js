@@ -351,6 +351,15 @@ export const ADD_FRAGMENT = `
 export const PREMULTIPLY_FRAGMENT = `
   uniform sampler2D picture; varying vec2 place;
   void main() { vec4 c = texture2D(picture, place); gl_FragColor = vec4(c.rgb * c.a, c.a); }`;
+// The same of what a canvas gives: codes that are premultiplied already.
+export const CANVAS_FRAGMENT = `
+  uniform sampler2D picture; varying vec2 place;
+  void main() {
+    vec4 c = texture2D(picture, place);
+    vec3 code = c.rgb / max(c.a, 1e-4);
+    vec3 light = mix(pow((code + 0.055) / 1.055, vec3(2.4)), code / 12.92, vec3(lessThanEqual(code, vec3(0.04045))));
+    gl_FragColor = vec4(light * c.a, c.a);
+  }`;
 export const OUT_VERTEX = `varying vec2 place; void main() { place = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }`;
 export const OUT_FRAGMENT = `
   uniform sampler2D picture; uniform bool checks; uniform bool marks; varying vec2 place;

@@ -6,9 +6,11 @@ import { Cards } from "./cards.js";
 import { Looks, pass, target } from "./looks.js";
 import { Motes } from "./motes.js";
 import { Over } from "./over.js";
+import { Passing } from "./passing.js";
 import { Tables } from "./tables.js";
 import { ADD_FRAGMENT, COPY_FRAGMENT, OUT_FRAGMENT } from "./shaders.js";
 
+const FEW = 6; // looks of a layer that are fetched at once
 const LOOK = 3; // ms between two looks at whether what was asked for is drawn
 
 export class Stage {
@@ -27,7 +29,8 @@ export class Stage {
     this.eye = new THREE.Camera();
     this.looks = new Looks(this.renderer, (name) => this.told("look", name));
     this.tables = new Tables();
-    this.cards = new Cards(this.looks, this.tables);
+    this.passing = new Passing(this.looks);
+    this.cards = new Cards(this.looks, this.tables, this.passing);
     this.shots = new Map(); // by the number the page gave each
     this.programs = new Set();
     this.light = target(2, 2);
@@ -55,23 +58,37 @@ export class Stage {
   #linked(shot) {
     shot.byId = new Map(shot.layers.map((layer) => [layer.id, layer]));
     shot.looks = new Map();
-    shot.frames.forEach((record, n) => Object.assign(record, { n, tracks: shot.tracks, tables: shot.tables, base: shot }));
+    shot.frames.forEach((record, n) => Object.assign(record, { n, tracks: shot.tracks, tables: shot.tables, passing: shot.passing, base: shot }));
     return shot;
   }
 
   /** Fetch the looks of a shot that are needed first, and begin to fetch the rest. */
-  async #prepare({ layers, tracks, textures, looks }) {
-    // Looks that change are fetched as they are needed: those of the frame in sight first.
-    const later = new Set(Object.values(tracks).flatMap(({ looks: changing }) => (changing ?? []).slice(1).map(([, name]) => name)));
+  async #prepare({ layers, tracks, textures, looks, passing }) {
+    // Of what looks different in many frames the rest comes later.
+    const later = new Set(Object.values(tracks).flatMap(({ looks: changing = [] }) => (changing.length > FEW ? changing.slice(1) : []).map(([, name]) => name)));
+    // What is in sight is not waited for.
+    for (const { looks: changing = [] } of Object.values(tracks)) later.delete(changing.findLast(([from]) => from <= (this.sight ?? 0))?.[1]);
+    for (const { texture } of layers) later.delete(texture); // what a layer looks like but for a while
     const [now, then] = [false, true].map((waits) => Object.entries(textures).filter(([name, address]) => address && later.has(name) === waits));
+    await this.passing.fetch(passing);
     await Promise.all(now.map(async ([name, address]) => looks.set(name, await this.looks.fetch(address))));
     await this.cards.make(layers);
-    this.#fetchLater(then, looks);
+    const begins = new Map(Object.values(tracks).flatMap(({ looks: changing = [] }) => changing.map(([from, name]) => [name, from])));
+    this.#fetchLater(then, looks, begins);
   }
 
-  async #fetchLater(wanted, looks) {
-    for (const [name, address] of wanted) {
+  /** What is in sight first, then what comes next to it. */
+  async #fetchLater(wanted, looks, begins) {
+    const waiting = new Map(wanted);
+    const away = (name) => {
+      const frames = (this.sight ?? 0) - (begins.get(name) ?? 0);
+      return frames >= 0 ? frames : 0.5 - 2 * frames; // what is there already comes before what will be
+    };
+    while (waiting.size) {
       if (this.disposed) return;
+      const name = [...waiting.keys()].reduce((one, other) => (away(other) < away(one) ? other : one));
+      const address = waiting.get(name);
+      waiting.delete(name);
       looks.set(name, await this.looks.fetch(address));
       this.told("look", name);
     }
@@ -81,6 +98,7 @@ export class Stage {
   /** The record of what is asked for: a frame of a shot, or one that is only tried out on it. */
   #record({ shot: number, frame, tried }) {
     const shot = this.shots.get(number);
+    this.sight = frame ?? this.sight;
     return tried ? { ...tried, base: shot } : shot.frames[frame];
   }
 

@@ -6,7 +6,8 @@ const floats = (packed) => new Float32Array(Uint8Array.from(atob(packed), (c) =>
 export function unpack(data, base = data) {
   base.byId ??= new Map(base.layers.map((layer) => [layer.id, layer]));
   for (const [name, codes] of Object.entries(data.tables)) if (typeof codes === "string") data.tables[name] = Uint8Array.from(atob(codes), (c) => c.charCodeAt(0));
-  data.frames.forEach((record, n) => Object.assign(record, { n, tracks: data.tracks, tables: data.tables, base }));
+  for (const entry of Object.values(data.passing)) if (typeof entry.moves === "string") entry.moves = floats(entry.moves);
+  data.frames.forEach((record, n) => Object.assign(record, { n, tracks: data.tracks, tables: data.tables, passing: data.passing, base }));
   for (const track of Object.values(data.tracks)) {
     if (track.place) for (const view of Object.keys(track.place)) track.place[view] = floats(track.place[view]);
     else {

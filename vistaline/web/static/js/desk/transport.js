@@ -8,6 +8,7 @@ export class Transport {
     this.speed = 1; // of true rate; less than 0 is backwards
     this.range = null; // first and last frame to loop
     this.onRange = () => {};
+    this.onRest = () => {};
     this.loop = localStorage.getItem("vistaline-loop") !== "off";
     this.button = desk.querySelector('[data-do="play"]');
     this.loopButton = desk.querySelector('[data-do="loop"]');
@@ -74,6 +75,7 @@ export class Transport {
     this.button.textContent = "▶";
     this.button.setAttribute("aria-label", "Play");
     this.scene.go(this.scene.frame); // it has come to rest here
+    this.onRest();
   }
 
   step(frames) {

@@ -237,7 +237,7 @@ export class Viewfinder {
       if (!event.shiftKey && this.handles.press(event)) return;
       return this.#pressLayer(event, x, y, scale);
     }
-    if (this.bench === "dress") return this.#pressThing(event, scale);
+    if (this.bench === "dress") return this.#pressMask(event) || this.#pressThing(event, scale);
     this.#moveCamera(event, x, y, scale);
   }
 
@@ -295,7 +295,32 @@ export class Viewfinder {
   #maskMarks() {
     const lines = this.record.finish?.masks[this.scene.layer] ?? [];
     const { x, y, width, height } = this.place;
-    return lines.map((line, n) => svg("polyline", { class: n ? "mask-line soft" : "mask-line", points: line.map(([u, v]) => `${x + u * width},${y + v * height}`).join(" ") }));
+    const marks = lines.map((line, n) => svg("polyline", { class: n ? "mask-line soft" : "mask-line", points: line.map(([u, v]) => `${x + u * width},${y + v * height}`).join(" ") }));
+    const [middle, ...sides] = this.#holds;
+    if (middle) marks.push(svg("path", { class: "pivot", d: "M-7 0h14M0 -7v14", transform: `translate(${middle.at})` }));
+    return [...marks, ...sides.map(({ at: [cx, cy] }) => svg("circle", { class: "hold", cx, cy, r: 5 }))];
+  }
+
+  /** By what the chosen effect's mask is dragged: its middle, its side and its top, in overlay pixels. */
+  get #holds() {
+    const { x, y, width, height } = this.place;
+    const names = ["middle", "side", "top"];
+    const seen = this.record.finish?.holds[this.scene.layer] ?? [];
+    return seen.map(([u, v], n) => ({ hold: names[n], at: [x + u * width, y + v * height] }));
+  }
+
+  /** Drag what of a mask is under the pointer; false if nothing is. */
+  #pressMask(event) {
+    const box = this.gate.getBoundingClientRect();
+    const far = ({ at: [x, y] }) => Math.hypot(x - (event.clientX - box.left), y - (event.clientY - box.top));
+    const found = this.#holds.filter((each) => far(each) < 12).sort((one, other) => far(one) - far(other))[0];
+    if (!found) return false;
+    const { frame, layer: thing, as } = this.scene;
+    this.dragging(event, ({ event: now }) => {
+      const { x, y } = this.framePoint(now);
+      return ["drag_mask", { thing, frame, hold: found.hold, x, y, alone: as === "camera" }];
+    });
+    return true;
   }
 
   #dragPoint(event) {

@@ -24,6 +24,7 @@ export class Route {
     scene.addEventListener("change", () => this.#change());
     scene.addEventListener("choose", () => this.#change());
     scene.addEventListener("frame", () => this.#head());
+    scene.addEventListener("tapped", () => this.#change());
   }
 
   get #scale() {
@@ -46,7 +47,7 @@ export class Route {
     if (!this.scene.data || !box.width || this.scene.shown) return;
     this.size = box;
     const { data } = this.scene;
-    this.sheet.replaceChildren(this.#hatch(), ...this.#range(), ...this.#ruler(data), ...this.#cuts(data), ...this.#travels(data), ...this.#edges(data), svg("g", { class: "head" }), ...this.#stops(data));
+    this.sheet.replaceChildren(this.#hatch(), ...this.#range(), ...this.#ruler(data), ...this.#markers(data), ...this.#cuts(data), ...this.#travels(data), ...this.#edges(data), svg("g", { class: "head" }), ...this.#stops(data));
     this.onSize();
     this.note.textContent = `${data.framings.length} framing${data.framings.length === 1 ? "" : "s"}; drag a pin, the end of a hold, or the end of the shot`;
     this.#tellCameras(data);
@@ -98,6 +99,17 @@ export class Route {
       marks.push(svg("line", { class: "tick", x1: x, x2: x, y1: 4, y2: 16 }), svg("text", { x: x + 4, y: 13 }, `${Number(second.toFixed(3))} s`));
     }
     return marks;
+  }
+
+  /** Frames that have names, hung from the ruler; those that were set while it plays, too. */
+  #markers({ markers = [] }) {
+    const all = [...markers, ...[...this.scene.tapped].map((frame) => ({ frame, name: "", colour: "#c9770a", note: "" }))];
+    return all.map(({ frame, name, colour, note }) => {
+      const x = this.x(frame);
+      const mark = svg("g", { class: "marker", "data-go": frame }, svg("title", {}, [name || `marker at frame ${frame}`, note].filter(Boolean).join(": ")), svg("line", { x1: x, x2: x, y1: 0, y2: GROUND }), svg("path", { d: `M${x} 0h7v9l-3.500-3l-3.500 3z` }), svg("text", { x: x + 10, y: 9 }, name));
+      mark.style.setProperty("--mark", colour);
+      return mark;
+    });
   }
 
   #range() {
@@ -173,6 +185,7 @@ export class Route {
     if (event.button !== 0) return;
     this.transport.pause();
     const at = (selector) => event.target.closest(selector);
+    if (at(".marker")) return this.#pressMarker(event, Number(at(".marker").dataset.go));
     if (at("[data-hold]")) return this.#pressHold(event, Number(at("[data-hold]").dataset.hold));
     if (at("[data-end]")) return this.#pressEnd(event);
     if (at("[data-cut]")) return this.#pressCut(event, Number(at("[data-cut]").dataset.cut));
@@ -188,6 +201,12 @@ export class Route {
       end: () => {},
       cancel: () => event.shiftKey && this.transport.loopRange(null),
     });
+  }
+
+  #pressMarker(event, frame) {
+    this.scene.go(frame);
+    this.sheet.dispatchEvent(new CustomEvent("opentab", { detail: "markers", bubbles: true }));
+    this.#slide(event, frame, (to) => `marker at frame ${to}`, (to) => this.#keep("change_marker", { marker: frame, frame: Math.max(0, Math.min(this.scene.data.duration - 1, to)) }));
   }
 
   get #shifts() {

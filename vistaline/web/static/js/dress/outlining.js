@@ -7,6 +7,7 @@ import { svg } from "../page/svg.js";
 const NEAR = 10; // screen pixels
 const STEP = 7; // screen pixels between corners of what is drawn freely
 const MOST = 64; // corners
+const SAYS_OPEN = "Draw with the button held down, or click point by point. Enter ends it, Backspace takes the last away, Escape gives up.";
 const SAYS = "Click corner by corner, or draw with the button held down. Enter or a click on the first corner closes it, Backspace takes the last away, Escape gives up.";
 
 export class Outlining {
@@ -18,9 +19,14 @@ export class Outlining {
     this.corners = []; // overlay pixels
     desk.addEventListener("click", ({ target }) => {
       const button = target.closest("[data-outline]");
-      if (button) this.#choose(this.asked?.outline === button.dataset.outline ? null : button.dataset);
+      if (button) this.#choose(this.#asksFor(button) ? null : button.dataset);
     });
     viewfinder.marking = this;
+  }
+
+  /** Whether what is being drawn is what a button asks for. */
+  #asksFor({ dataset }) {
+    return this.on && this.asked.outline === dataset.outline && this.asked.outlineThing === dataset.outlineThing;
   }
 
   get on() {
@@ -36,7 +42,7 @@ export class Outlining {
     this.corners = [];
     this.finder.gate.classList.toggle("asking", this.on);
     this.said?.();
-    this.said = asked && hint(SAYS);
+    this.said = asked && hint(this.#open ? SAYS_OPEN : SAYS);
     if (asked) this.finder.gate.focus({ preventScroll: true });
     this.pressed();
     this.finder.draw();
@@ -44,7 +50,7 @@ export class Outlining {
 
   /** Show whether it is in the hand, on a panel that may have been fetched anew. */
   pressed() {
-    for (const button of this.desk.querySelectorAll("[data-outline]")) button.setAttribute("aria-pressed", String(button.dataset.outline === this.asked?.outline));
+    for (const button of this.desk.querySelectorAll("[data-outline]")) button.setAttribute("aria-pressed", String(this.#asksFor(button)));
   }
 
   /** Take a press in the viewfinder; false if nothing is being drawn. */
@@ -54,7 +60,7 @@ export class Outlining {
     const at = (now) => [now.clientX - box.left, now.clientY - box.top];
     const far = (one, other) => Math.hypot(one[0] - other[0], one[1] - other[1]);
     const begun = at(event);
-    if (this.corners.length > 2 && far(begun, this.corners[0]) < NEAR) return this.#close(), true;
+    if (!this.#open && this.corners.length > 2 && far(begun, this.corners[0]) < NEAR) return this.#close(), true;
     this.corners.push(begun);
     const before = this.corners.length;
     this.finder.draw();
@@ -80,13 +86,18 @@ export class Outlining {
     return true;
   }
 
+  /** Whether it is a stroke, which does not close. */
+  get #open() {
+    return Boolean(this.asked?.outlineOpen);
+  }
+
   async #close() {
     const { scene } = this;
     const { outline: verb, outlineThing: thing, outlinePick: picks } = this.asked;
     const every = Math.ceil(this.corners.length / MOST);
     const scale = scene.data.width / this.finder.place.width;
     const points = this.corners.filter((_, n) => n % every === 0).map(([x, y]) => [(x - this.finder.place.x) * scale, (y - this.finder.place.y) * scale].map((value) => Math.round(value * 100) / 100));
-    if (points.length < 3) return;
+    if (points.length < (this.#open ? 2 : 3)) return;
     const layer = picks ? ((await scene.pick(points[0][0], points[0][1], true)) ?? "") : "";
     const where = picks ? { layer, alone: scene.as === "camera" } : {};
     if (await scene.edit(verb, { thing, frame: scene.frame, points: JSON.stringify(points), ...where })) this.stop();

@@ -2,6 +2,7 @@
 import { Curve, Tones } from "../sheet/curve.js";
 import { Desk } from "../desk/desk.js";
 import { Ease } from "../direct/ease.js";
+import { FilmDesk } from "../film/film.js";
 import { disposeGone, mountAll } from "./mount.js";
 import { Order } from "../dress/order.js";
 import { Moves } from "../direct/moves.js";
@@ -19,7 +20,7 @@ import { silenced } from "./keyboard.js";
 import "./queue.js";
 import { Upload } from "./upload.js";
 
-const kinds = { Curve, Desk, Ease, Moves, Order, PaintedPlate, Preparing, Separating, Setting, Ticks, Tones, Upload };
+const kinds = { Curve, Desk, Ease, FilmDesk, Moves, Order, PaintedPlate, Preparing, Separating, Setting, Ticks, Tones, Upload };
 mountAll(document.body, kinds);
 document.addEventListener("htmx:after:swap", () => {
   disposeGone();

@@ -77,7 +77,7 @@ document.addEventListener("htmx:config:request", ({ detail: { ctx } }) => {
 });
 
 // A worker changes things, too, as when a fill is put to use; the panel that follows it tells.
-for (const name of ["sheetchange", "shotchange"]) {
+for (const name of ["sheetchange", "shotchange", "filmchange"]) {
   document.addEventListener(name, (/** @type {any} */ { detail }) => {
     if (detail?.version > queue.version) queue.reached(detail.version);
   });

@@ -6,3 +6,13 @@ document.addEventListener("input", ({ target }) => {
   const slider = document.querySelector(`[data-turns="${CSS.escape(target.id || "-")}"]`);
   if (slider instanceof HTMLInputElement) slider.value = target.value;
 });
+// What is refused goes back to what it was, and its slider with it.
+document.addEventListener("htmx:after:request", ({ detail: { ctx } }) => {
+  if (!(ctx.response?.status >= 400)) return;
+  setTimeout(() => {
+    for (const slider of document.querySelectorAll("[data-turns]")) {
+      const number = document.getElementById(slider.dataset.turns);
+      if (number instanceof HTMLInputElement) slider.value = number.value;
+    }
+  });
+});

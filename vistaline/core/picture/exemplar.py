@@ -17,7 +17,7 @@ import numpy as np
 from numba import njit
 
 from vistaline.core.errors import FillError
-from vistaline.core.separate.smooth import pull_push
+from vistaline.core.picture.smooth import pull_push
 
 __all__ = ["ExemplarSettings", "Progress", "fill_by_texture"]
 

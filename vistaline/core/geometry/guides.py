@@ -5,7 +5,7 @@ Safe areas: SMPTE ST 2046-1, for 16:9 production: action 93 %, title 90 % of wid
 
 from __future__ import annotations
 
-__all__ = ["guide_boxes"]
+__all__ = ["ACTION_SAFE", "TITLE_SAFE", "guide_boxes"]
 
 ACTION_SAFE, TITLE_SAFE = 0.93, 0.90
 

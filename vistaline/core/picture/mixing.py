@@ -1,8 +1,9 @@
 """Blend modes: how a layer's colour mixes with what is behind it.
 
 The sixteen of W3C Compositing and Blending Level 1 (sections 10.1 and 10.2) work on sRGB-encoded
-values, as published. Two more, ``add`` and ``subtract``, add and take away light, in linear
-light. Whatever the mode, coverage and opacity composite in linear light (section 9.1.4).
+values, as published. Two more add and take away light, in linear light; ``looks.blending.MODES``
+has their numbers. Whatever the mode, coverage and opacity composite in linear light (section
+9.1.4).
 """
 
 from __future__ import annotations
@@ -12,12 +13,8 @@ from typing import Any
 import numpy as np
 from numba import njit
 
-from vistaline.core.looks.blending import MODES, Blend
+__all__ = ["blend_colours", "blend_row"]
 
-__all__ = ["ADD", "SUBTRACT", "blend_colours"]
-
-
-ADD, SUBTRACT = MODES[Blend.ADD], MODES[Blend.SUBTRACT]
 _KERNEL: dict[str, Any] = {"nogil": True, "cache": True}
 
 
@@ -29,6 +26,35 @@ def blend_colours(mode, back, front, out):  # type: ignore[no-untyped-def]
         return
     for c in range(3):
         out[c] = _blend_channel(mode, back[c], front[c])
+
+
+@njit(**_KERNEL)
+def blend_row(mode, row, over, alpha):  # type: ignore[no-untyped-def]
+    """Lay a row over another, ``row`` (3, N) of encoded values 0..1; adding and subtracting want
+    linear ones. ``over`` (3, N) and ``alpha`` (N,) are uint16."""
+    scale = np.float32(1 / 65535)
+    if mode < 12 or mode >= 16:
+        for c in range(3):
+            _blend_plane(mode, row[c], over[c], alpha)
+        return
+    back, front = np.empty(3, np.float32), np.empty(3, np.float32)
+    mixed = np.empty(3, np.float32)
+    for x in range(alpha.shape[0]):
+        if alpha[x] == 0:
+            continue
+        for c in range(3):
+            back[c], front[c] = row[c, x], np.float32(over[c, x]) * scale
+        _blend_whole(mode, back, front, mixed)
+        for c in range(3):
+            row[c, x] += (mixed[c] - back[c]) * (np.float32(alpha[x]) * scale)
+
+
+@njit(**_KERNEL)
+def _blend_plane(mode, row, over, alpha):  # type: ignore[no-untyped-def]
+    scale = np.float32(1 / 65535)
+    for x in range(alpha.shape[0]):
+        b, s = row[x], np.float32(over[x]) * scale
+        row[x] += (_blend_channel(mode, b, s) - b) * (np.float32(alpha[x]) * scale)
 
 
 @njit(**_KERNEL)
@@ -62,6 +88,10 @@ def _blend_channel(mode, b, s):  # type: ignore[no-untyped-def]
         return abs(b - s)
     if mode == 11:
         return b + s - 2 * b * s
+    if mode == 16:
+        return min(b + s, np.float32(1))
+    if mode == 17:
+        return max(b - s, np.float32(0))
     return s
 
 

@@ -1,0 +1,89 @@
+"""A clip of 1080p as a backdrop: decoding and all, over plain frames; and the memory it takes."""
+
+from __future__ import annotations
+
+import resource
+import tempfile
+import time
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+import cv2
+import numpy as np
+
+from bench import scene
+from bench.figures import Figure
+from vistaline.core.formats.moving import MovingFrames, forget_runs
+from vistaline.core.picture.pyramid import PyramidStore
+from vistaline.core.render.frame import Renderer
+from vistaline.core.shot.layer import PictureRef, shown_as
+from vistaline.core.shot.running import Held
+from vistaline.core.shot.shot import Layer, Shot
+from vistaline.core.shot.stands import FreeCard
+from vistaline.core.stage.drawn import Looks
+
+__all__ = ["measure"]
+
+WARM, ROUNDS = 24, 72
+FRAMES = 96
+SIZE = (1920, 1080)
+
+
+def measure() -> list[Figure]:
+    """Return what a frame costs with a clip behind it, and how much memory a process holds then."""
+    shot, pyramids = scene.shot(), scene.pyramids()
+    with tempfile.TemporaryDirectory() as folder:
+        clip = _written(Path(folder) / "drift.mp4")
+        store = PyramidStore(Path(folder))
+        moving = MovingFrames(lambda _: (clip, None))
+        behind = _with_clip(shot, clip)
+        looks = Looks(behind, store, lambda key: pyramids[key], moving=moving)
+        plain = Renderer(shot, pyramids)
+        forget_runs()
+        before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+        with_clip = Renderer(behind, looks)
+        took = {"plain": 0.0, "clip": 0.0}
+        for n in range(WARM + ROUNDS):
+            # In turns; sums, not medians: decoding comes by runs.
+            for name, each in (("plain", plain), ("clip", with_clip)):
+                began = time.perf_counter()
+                each.rgb(n % shot.duration)
+                took[name] += (time.perf_counter() - began) * (n >= WARM)
+        held = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1000
+    return [
+        Figure("a clip as a backdrop, plain frames in all", took["clip"] / took["plain"], "x", 1.5),
+        Figure("what it holds in memory, above a plain frame", held, "MB", 600),
+    ]
+
+
+def _with_clip(shot: Shot, clip: Path) -> Shot:
+    ref = PictureRef(
+        file=str(clip), width=SIZE[0], height=SIZE[1], frames=FRAMES, rate=Fraction(24)
+    )
+    shows = shown_as("clip", ref)
+    runs = shows.runs and shows.runs.evolve(ends=Held.RETURNING)
+    far = Layer(
+        name="Sky",
+        shows=shows.evolve(runs=runs),
+        stands=FreeCard(width=60, stays="lens-behind"),
+        distance=50,
+    )
+    return shot.evolve(pictures=shot.pictures | {"clip": ref}, layers=(far, *shot.layers))
+
+
+def _written(path: Path) -> Path:
+    """Write a drifting sky of soft noise with some grain, as cameras give it."""
+    rng = np.random.default_rng(3)
+    soft = cv2.resize(rng.random((34, 80, 3)).astype(np.float32), (2500, 1080))
+    with av.open(str(path), "w") as out:
+        stream: Any = out.add_stream("libx264", rate=24, options={"preset": "veryfast"})
+        stream.width, stream.height, stream.pix_fmt = *SIZE, "yuv420p"
+        for n in range(FRAMES):
+            window = soft[:, 4 * n : 4 * n + SIZE[0]] * 200 + 20
+            grain = rng.normal(0, 3, SIZE[::-1]).astype(np.float32)[..., None]
+            codes = np.clip(window + grain, 0, 255).astype(np.uint8)
+            out.mux(stream.encode(av.VideoFrame.from_ndarray(codes, "rgb24")))
+        out.mux(stream.encode())
+    return path

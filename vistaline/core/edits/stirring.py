@@ -1,0 +1,132 @@
+"""The edits of still pictures that stir by themselves: they pass by, and sway."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import numpy as np
+from pydantic import Field
+
+from vistaline.core.edits.registry import REGISTRY, on_stage, with_layers
+from vistaline.core.errors import EditError
+from vistaline.core.looks.drifting import Drift
+from vistaline.core.looks.swaying import HeldAt, Sway, SwayKind
+from vistaline.core.shot.shot import Layer, Shot
+from vistaline.core.shot.stands import Backdrop, Projected, Solid
+from vistaline.core.stage.cards import card_of
+
+__all__: list[str] = []
+
+verb = REGISTRY.verb
+_FLAG = Sway(kind=SwayKind.RIPPLES, held=HeldAt.LEFT, amount=0.05, seconds=1.6, folds=0.3, travel=0)
+_CHEST = Sway(kind=SwayKind.BREATHES, amount=0.02, seconds=4, uneven=0.2, travel=0)
+_READY = {SwayKind.BENDS: Sway(), SwayKind.RIPPLES: _FLAG, SwayKind.BREATHES: _CHEST}
+"""What each kind begins with."""
+
+
+@verb("how it passes by")
+def set_drift(
+    shot: Shot,
+    *,
+    layer: str,
+    drifts: bool | None = None,
+    percent: Annotated[float, Field(ge=-1000, le=1000)] | None = None,
+    passed: Annotated[float, Field(ge=-1e6, le=1e6)] | None = None,
+) -> Shot:
+    """Let a picture pass by without end, or not any more.
+
+    ``percent`` of its width a second, above 0 to the right; ``passed``: percent of its width that
+    it has passed beside that, which can have keys.
+    """
+    found = shot.layer(layer)
+    if not found.picture:
+        raise EditError(f"{found.name} shows no picture that could pass by.")
+    if found.runs:
+        raise EditError(f"{found.name} moves already. Let a still picture pass by.")
+    _check_card(found, "pass by")
+    drift = found.drifts
+    if drifts is False:
+        return with_layers(shot, [found.with_shows(drifts=None)])
+    drift = drift or Drift()
+    values = {
+        "speed": None if percent is None else percent / 100,
+        "passed": None if passed is None else passed / 100,
+    }
+    drift = drift.evolve(**{name: value for name, value in values.items() if value is not None})
+    return with_layers(shot, [found.with_shows(drifts=drift)])
+
+
+@verb("how it sways")
+def set_sway(
+    shot: Shot,
+    *,
+    layer: str,
+    kind: SwayKind | None = None,
+    sways: bool | None = None,
+    held: HeldAt | None = None,
+    percent: Annotated[float, Field(ge=0, le=100)] | None = None,
+    seconds: float | None = None,
+    uneven: Annotated[float, Field(ge=0, le=100)] | None = None,
+    grows: float | None = None,
+    wave: Annotated[float, Field(gt=1, le=1000)] | None = None,
+    folds: Annotated[float, Field(ge=0, le=100)] | None = None,
+    travel: float | None = None,
+    delay: float | None = None,
+    seed: int | None = None,
+) -> Shot:
+    """Let a picture sway, or not any more; ``kind`` alone begins with what suits it.
+
+    ``percent``: how far it goes astray, of its length from what is held, which can have keys;
+    ``uneven``, ``wave`` and ``folds`` in percent, too.
+    """
+    found = shot.layer(layer)
+    if sways is False:
+        return with_layers(shot, [found.evolve(sway=None)])
+    if not found.framable:
+        raise EditError(f"{found.name} shows no picture that could sway.")
+    _check_card(found, "sway")
+    sway = found.sway or _READY[kind or SwayKind.BENDS]
+    if kind and kind is not sway.kind:
+        sway = _READY[kind].evolve(delay=sway.delay, seed=sway.seed)
+    shares = {"amount": percent, "uneven": uneven, "wave": wave, "folds": folds}
+    values: dict[str, Any] = {
+        name: None if value is None else value / 100 for name, value in shares.items()
+    }
+    values |= {"held": held, "seconds": seconds, "grows": grows, "travel": travel}
+    values |= {"delay": delay, "seed": seed}
+    changed = sway.evolve(**{name: value for name, value in values.items() if value is not None})
+    return with_layers(shot, [found.evolve(sway=changed)])
+
+
+@verb("sway together")
+def sway_together(
+    shot: Shot, *, layers: list[str], travels: Annotated[float, Field(ge=-600, le=600)] = 0.5
+) -> Shot:
+    """Let several layers sway as the first of them that does, from left to right.
+
+    ``travels``: seconds that a gust takes from the leftmost to the rightmost of them.
+    """
+    found = [on_stage(shot, key) for key in layers]
+    for layer in found:
+        if not layer.framable:
+            raise EditError(f"{layer.name} shows no picture that could sway. Take it out.")
+        _check_card(layer, "sway")
+    sway = next((layer.sway for layer in found if layer.sway), Sway())
+    places = np.array([card_of(shot, layer).world_from_card[0, 3] for layer in found])
+    reach = float(np.ptp(places)) or 1.0
+    delays = (places - places.min()) / reach * travels
+    return with_layers(
+        shot,
+        [
+            layer.evolve(sway=sway.evolve(delay=round(float(delay), 4)))
+            for layer, delay in zip(found, delays, strict=True)
+        ],
+    )
+
+
+def _check_card(layer: Layer, does: str) -> None:
+    if isinstance(layer.stands, Projected | Solid | Backdrop):
+        raise EditError(
+            f"{layer.name} catches its picture from the taking camera, where it stays. Let a card "
+            f"{does}."
+        )
