@@ -17,6 +17,7 @@ from vistaline.core import edits
 from vistaline.core.errors import CoreError, EditError, ShotError
 from vistaline.core.sheet import edits as sheet_edits
 from vistaline.core.sheet.sheet import Sheet, dump_sheet, parse_sheet
+from vistaline.core.sheet.verbs import VERBS
 from vistaline.core.shot.document import dump_shot, parse_shot
 from vistaline.core.shot.shot import Shot
 
@@ -246,7 +247,7 @@ def test_the_101st_step_and_the_501st_clone_are_refused() -> None:
 def test_any_edit_of_a_sheet_can_be_read_back_or_is_refused(seed: int) -> None:
     rng = np.random.default_rng(seed)
     sheet = parse_sheet(json.loads(SEEDS["sheet"]()))
-    verbs = sheet_edits._VERBS.functions
+    verbs = VERBS.functions
     made = 0
     for _ in range(500):
         verb = sorted(verbs)[int(rng.integers(0, len(verbs)))]

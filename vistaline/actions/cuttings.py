@@ -1,4 +1,4 @@
-"""Masks, mattes and plates of pictures, computed once and kept by what they were computed from.
+"""Masks, mattes, plates and depths of pictures, computed once, kept by what they are made from.
 
 A mask is named by a hash of the picture and of every step that made it; so undoing finds the
 mask of before, and one more brush stroke starts from the mask without it.
@@ -10,6 +10,7 @@ import hashlib
 import os
 import tempfile
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -18,18 +19,22 @@ import cv2
 import numpy as np
 
 from vistaline.actions.pictures import Library
-from vistaline.core.errors import MaskError
+from vistaline.core.depth.sources import FromMap
+from vistaline.core.depth.step import Seen
+from vistaline.core.depth.steps import nearness_of
+from vistaline.core.errors import DepthError, MaskError
 from vistaline.core.formats.incoming import picture_codes
-from vistaline.core.separate.cutset import Cutout, CutSet, DepthBand, Step
+from vistaline.core.separate.cutset import OWN_DEPTH, Cutout, CutSet, DepthBand, Step
 from vistaline.core.separate.masks import advance, hole_behind, stages, together
 from vistaline.core.separate.separation import SeparatedLayer, cloned, cut_layer
 from vistaline.core.sheet.sheet import EVERYTHING, PlateUse, Sheet
 
-__all__ = ["Cuttings", "NamedMask"]
+__all__ = ["Cuttings", "NamedMask", "sliced"]
 
 _KEPT_MASKS = 60
 _KEPT_MATTES = 30
 _KEPT_CODES = 24
+_KEPT_DEPTHS = 24
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,6 +50,11 @@ class NamedMask:
 
 def _hash(*parts: str) -> str:
     return hashlib.sha256("|".join(parts).encode()).hexdigest()[:40]
+
+
+def sliced(cutout: Cutout) -> bool:
+    """Whether a cutout is cut by the depth of its own picture; it tells that depth nothing."""
+    return any(isinstance(step, DepthBand) and step.map == OWN_DEPTH for step in cutout.steps)
 
 
 def _last_together(cutset: CutSet, drawn: list[np.ndarray]) -> np.ndarray:
@@ -104,10 +114,10 @@ class Cuttings:
 
     # --- masks ---
 
-    def masks(self, file: str, cutset: CutSet) -> list[NamedMask]:
+    def masks(self, file: str, sheet: Sheet) -> list[NamedMask]:
         """Return the masks, near to far, each without what nearer ones take from it."""
-        picture = self.codes(file)
-        drawn = [self._drawn(file, picture, cutout) for cutout in cutset.cutouts]
+        picture, cutset = self.codes(file), sheet.cutset
+        drawn = [self._drawn(file, picture, cutout, sheet) for cutout in cutset.cutouts]
         found: list[NamedMask] = []
         taken: list[str] = []
         for n, (cutout, mask) in enumerate(zip(cutset.cutouts, drawn, strict=True)):
@@ -129,25 +139,32 @@ class Cuttings:
         """Return a mask by its name; None if it is not kept any more."""
         return self._opened("masks", name)
 
-    def _drawn(self, file: str, picture: np.ndarray, cutout: Cutout) -> NamedMask:
+    def _drawn(self, file: str, picture: np.ndarray, cutout: Cutout, sheet: Sheet) -> NamedMask:
         steps = stages(cutout)
-        names = [_hash(file, name) for name, _ in steps]
+        # A slice follows the depth it is cut by.
+        depth = (self.depth_name(file, sheet),) if sliced(cutout) else ()
+        names = [_hash(file, name, *depth) for name, _ in steps]
         kept = self.kept_mask(names[-1]) if names else None
         if kept is not None:
             return NamedMask(names[-1], kept)
+        maps = self._maps(cutout, picture.shape[:2])
+        if sliced(cutout):
+            # Before others are kept out: the depth asks for masks itself.
+            with suppress(DepthError):  # the step itself will say that its map is gone
+                maps[OWN_DEPTH] = 1 - self.depth(file, sheet)
         # The canvas and several panels ask for a new mask at once: one of them computes it.
         with self._files.alone("masks", _hash(file)):
-            return self._computed(file, picture, cutout, steps, names)
+            return self._computed(picture, maps, steps, names, empty=_hash(file, "empty"))
 
     def _computed(
         self,
-        file: str,
         picture: np.ndarray,
-        cutout: Cutout,
+        maps: dict[str, np.ndarray],
         steps: list[tuple[str, Step]],
         names: list[str],
+        *,
+        empty: str,
     ) -> NamedMask:
-        maps = self._maps(cutout, picture.shape[:2])
         # From the last mask on the way that is still kept.
         start, mask = 0, np.zeros(picture.shape[:2], np.uint8)
         for n in range(len(steps), 0, -1):
@@ -169,13 +186,13 @@ class Cuttings:
             name = _hash(names[-1], "without")
             mask = self._kept("masks", name, partial(np.asarray, mask), _KEPT_MASKS)
             return NamedMask(name, mask, error)
-        return NamedMask(names[-1] if names else _hash(file, "empty"), mask)
+        return NamedMask(names[-1] if names else empty, mask)
 
     def _maps(self, cutout: Cutout, shape: tuple[int, ...]) -> dict[str, np.ndarray]:
         """Return the depth maps of a cutout; white is near (common practice, no source)."""
-        maps = {}
+        maps: dict[str, np.ndarray] = {}
         for step in cutout.steps:
-            if isinstance(step, DepthBand) and step.map not in maps:
+            if isinstance(step, DepthBand) and step.map not in (OWN_DEPTH, *maps):
                 if not self._files.path(step.map).is_file():
                     continue  # the step itself will say that its map is gone
                 grey = cv2.cvtColor(self.codes(step.map), cv2.COLOR_RGB2GRAY)
@@ -184,13 +201,58 @@ class Cuttings:
                 maps[step.map] = 1 - grey.astype(np.float32) / 255
         return maps
 
+    # --- depth ---
+
+    def depth_name(self, file: str, sheet: Sheet) -> str:
+        """Return what a picture's depth is known by: a hash of all that it is made from."""
+        drawn = [
+            _hash(*(name for name, _ in stages(cutout)))
+            for cutout in sheet.cutset.cutouts
+            if not sliced(cutout)
+        ]
+        steps = (step.model_dump_json() for step in sheet.depth.steps if step.on)
+        return _hash(file, *steps, *drawn)
+
+    def depth(self, file: str, sheet: Sheet, side: int | None = None) -> np.ndarray:
+        """Return a picture's depth: nearness, float32 (height, width), 0 farthest to 1 nearest.
+
+        Of the picture's size, or of a copy whose longer side is at most ``side`` pixels.
+
+        Raises
+        ------
+        DepthError
+            No step makes a map, or one of them cannot.
+        """
+
+        def compute() -> np.ndarray:
+            seen = self._seen(file, sheet)
+            return nearness_of(sheet.depth.steps, seen.smaller(side) if side else seen)
+
+        name = self.depth_name(file, sheet)
+        with self._files.alone("depths", name):
+            return self._kept("depths", f"{name}-{side or 'full'}", compute, _KEPT_DEPTHS)
+
+    def _seen(self, file: str, sheet: Sheet) -> Seen:
+        picture = self.codes(file)
+        cutouts = [each for each in sheet.cutset.cutouts if not sliced(each)]
+        files = {step.file for step in sheet.depth.steps if isinstance(step, FromMap) and step.on}
+        return Seen(
+            picture=picture,
+            cutouts={each.id: self._drawn(file, picture, each, sheet).array for each in cutouts},
+            maps={
+                each: self.exact_codes(each)[..., :3]
+                for each in files
+                if self._files.path(each).is_file()
+            },
+        )
+
     # --- plates ---
 
-    def hole(self, file: str, cutset: CutSet, behind: str) -> tuple[str, np.ndarray]:
+    def hole(self, file: str, sheet: Sheet, behind: str) -> tuple[str, np.ndarray]:
         """Return the name and the hole (bool) behind a cutout and all nearer ones."""
-        masks = self.masks(file, cutset)
+        masks = self.masks(file, sheet)
         used = []
-        for cutout, mask in zip(cutset.cutouts, masks, strict=True):
+        for cutout, mask in zip(sheet.cutset.cutouts, masks, strict=True):
             if not cutout.hidden:
                 used.append(mask)
             if cutout.id == behind:
@@ -245,7 +307,7 @@ class Cuttings:
     def layer(self, file: str, sheet: Sheet, index: int) -> SeparatedLayer:
         """Return a cutout as a layer, its edge solved; computed if it is not there yet."""
         cutout = sheet.cutset.cutouts[index]
-        mask = self.masks(file, sheet.cutset)[index]
+        mask = self.masks(file, sheet)[index]
         name = self.matte_name(file, sheet, index, mask)
         kept = self.matte(name)
         if kept is None:

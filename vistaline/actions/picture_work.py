@@ -11,6 +11,7 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from vistaline.actions.cuttings import Cuttings
+from vistaline.actions.depths import stand_layers
 from vistaline.actions.errors import Refused
 from vistaline.actions.history import Change
 from vistaline.actions.pictures import Admitted, Library
@@ -216,7 +217,7 @@ def _layers(
 ) -> list[SeparatedLayer]:
     """Return the cutouts that are used and have a mask, near to far, with solved edges."""
     cuttings = Cuttings(run.library)
-    masks = cuttings.masks(picture.file, sheet.cutset)
+    masks = cuttings.masks(picture.file, sheet)
     shown = [
         n
         for n, cutout in enumerate(sheet.cutset.cutouts)
@@ -234,7 +235,7 @@ def _fill(run: Run) -> Finish:
     picture, sheet = _loaded(run)
     cuttings, wish = Cuttings(run.library), run.task.arguments
     behind = wish["behind"]
-    name, hole = cuttings.hole(picture.file, sheet.cutset, behind)
+    name, hole = cuttings.hole(picture.file, sheet, behind)
     exact = cuttings.exact_codes(picture.file)
     size = (exact.shape[1], exact.shape[0])
     take, avoid = (
@@ -306,6 +307,9 @@ def _send(run: Run) -> Finish:
         run.progress(0.78 + 0.2 * n / len(layers), f"keeping {layer.name}")
         file = library.keep_codes(np.ascontiguousarray(layer.rgba))
         ready.append((layer.name, library.admit(file, layer.name), layer.box, PictureRole.CUTOUT))
+    if sheet.depth.says:
+        run.progress(0.98, "how far away it is")
+        Cuttings(library).depth(picture.file, sheet)  # kept for when the layers stand
 
     def finish(session: Session, task: PictureTask) -> dict[str, Any]:
         placed: list[Placed] = []
@@ -327,6 +331,11 @@ def _send(run: Run) -> Finish:
             place = (float(box[0]), float(box[1]), float(box[2]), float(box[3]))
             placed.insert(0, Placed(picture=kept, box=place, name=name))
         row, remarks = _shot_for(session, task, canvas, placed)
+        if sheet.depth.says and not task.arguments.get("shot"):
+            session.flush()
+            change = Change(version=row.version, person_id=task.person_id)
+            stand_layers(session, library, picture, sheet, row, change)
+            remarks.append("Its layers stand where the picture's depth says.")
         if sheet.plate(EVERYTHING) is None:
             remarks.append("The plate is not filled: what was cut out shows on it, too.")
         left = sum(not cutout.hidden for cutout in sheet.cutset.cutouts) - len(layers)

@@ -88,7 +88,7 @@ def receive_painted(
         file = library.files.keep(incoming, info.extension)
     library.admit(file, name)
     cuttings = Cuttings(library)
-    hole_name, hole = cuttings.hole(picture.file, sheet.cutset, behind)
+    hole_name, hole = cuttings.hole(picture.file, sheet, behind)
     dx, dy = shift_between(cuttings.codes(file), cuttings.codes(picture.file), hole)
     words = "lies exactly on the picture"
     if max(abs(dx), abs(dy)) > _LARGEST_SHIFT:

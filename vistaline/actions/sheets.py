@@ -11,8 +11,9 @@ from sqlalchemy.orm import Session
 from vistaline.actions.errors import Refused
 from vistaline.actions.history import Change, History
 from vistaline.actions.tasks import Subject, start_task, tasks_of
+from vistaline.core.depth.sources import FromMap
 from vistaline.core.formats.incoming import header_of
-from vistaline.core.separate.cutset import DepthBand
+from vistaline.core.separate.cutset import OWN_DEPTH, DepthBand
 from vistaline.core.sheet.edits import apply, label
 from vistaline.core.sheet.sheet import Sheet, dump_sheet, parse_sheet
 from vistaline.store.files import FileStore
@@ -102,8 +103,9 @@ def _files_in(sheet: Sheet) -> set[str]:
         step.map
         for cutout in sheet.cutset.cutouts
         for step in cutout.steps
-        if isinstance(step, DepthBand)
+        if isinstance(step, DepthBand) and step.map != OWN_DEPTH
     }
+    maps |= {step.file for step in sheet.depth.steps if isinstance(step, FromMap)}
     return maps | {plate.file for plate in sheet.plates}
 
 

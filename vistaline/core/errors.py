@@ -6,6 +6,7 @@
     ├── ``EditError``      an edit that cannot be made on this shot
     ├── ``FillError``      a hole that cannot be filled
     ├── ``MaskError``      a mask that makes no sense
+    ├── ``DepthError``     a depth map that cannot be made
     ├── ``PerspectiveError``  marks in a picture that do not tell how it was seen
     └── ``RenderError``    a frame or clip that cannot be made
 
@@ -19,6 +20,7 @@ from typing import Any
 
 __all__ = [
     "CoreError",
+    "DepthError",
     "EditError",
     "FillError",
     "MaskError",
@@ -86,6 +88,10 @@ class FillError(CoreError, ValueError):
 
 class MaskError(CoreError, ValueError):
     """A mask or one of its steps makes no sense."""
+
+
+class DepthError(CoreError, ValueError):
+    """A depth map or one of its steps makes no sense."""
 
 
 class PerspectiveError(CoreError, ValueError):

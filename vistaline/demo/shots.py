@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import contextlib
+import fcntl
 import hashlib
 import os
 import shutil
@@ -56,13 +56,14 @@ def write_demo_files(folder: Path) -> list[Path]:
     same.
     """
     kept = _kept_at()
-    if not kept.exists():
-        kept.parent.mkdir(parents=True, exist_ok=True)
-        with tempfile.TemporaryDirectory(dir=kept.parent) as beside:
-            drawn = Path(beside) / "demo"
-            order = [path.name for path in _draw_all(drawn)]
-            (drawn / _ORDER).write_text("\n".join(order))
-            with contextlib.suppress(OSError):  # another process was first; its files are the same
+    kept.parent.mkdir(parents=True, exist_ok=True)
+    with (kept.parent / "lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)  # another process may be drawing them just now
+        if not kept.exists():
+            with tempfile.TemporaryDirectory(dir=kept.parent) as beside:
+                drawn = Path(beside) / "demo"
+                order = [path.name for path in _draw_all(drawn)]
+                (drawn / _ORDER).write_text("\n".join(order))
                 drawn.rename(kept)
     shutil.copytree(kept, folder, dirs_exist_ok=True)
     (folder / _ORDER).unlink()

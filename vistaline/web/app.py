@@ -27,6 +27,7 @@ from vistaline.store.models import Person
 from vistaline.store.settings import Settings
 from vistaline.web import (
     context,
+    depths,
     direct,
     dress,
     film,
@@ -107,6 +108,7 @@ def create_app(settings: Settings | None = None, *, queue: Queue | None = None) 
         sheets.blueprint,
         prepare.blueprint,
         separate.blueprint,
+        depths.blueprint,
         tiles.blueprint,
         shots.blueprint,
         stage.blueprint,

@@ -28,7 +28,7 @@ from vistaline.core.prepare.steps import (
     tones_of,
 )
 from vistaline.core.prepare.toning import Curves
-from vistaline.core.sheet.edits import crop_dragged
+from vistaline.core.sheet.preparing import crop_dragged
 from vistaline.store.models import Picture
 from vistaline.web import tasks
 from vistaline.web.context import person_id, services, session

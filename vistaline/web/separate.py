@@ -69,7 +69,7 @@ def state(picture_id: int) -> Any:
     opened = open_sheet(picture_id)
     picture, sheet, cuttings = opened.picture, opened.sheet, _cuttings()
     cutouts = []
-    for n, mask in enumerate(cuttings.masks(picture.file, sheet.cutset)):
+    for n, mask in enumerate(cuttings.masks(picture.file, sheet)):
         cutout = sheet.cutset.cutouts[n]
         matte = cuttings.matte_name(picture.file, sheet, n, mask)
         cutouts.append(
@@ -93,6 +93,11 @@ def state(picture_id: int) -> Any:
         "levels": len(pyramid.levels),
         "overlay": contrasting_colour(pyramid, picture.file),
         "cutouts": cutouts,
+        "depth": {
+            "name": cuttings.depth_name(picture.file, sheet),
+            "says": sheet.depth.says,
+            "steps": [step.model_dump(mode="json") for step in sheet.depth.steps],
+        },
         "plates": {use.behind: cuttings.plate_name(use) for use in sheet.plates},
     }
 
@@ -150,7 +155,7 @@ def _plate(picture_id: int, template: str) -> Any:
     hole = ""
     if any(cutout.steps for cutout in sheet.cutset.cutouts):
         try:
-            hole = _cuttings().hole(opened.picture.file, sheet.cutset, behind)[0]
+            hole = _cuttings().hole(opened.picture.file, sheet, behind)[0]
         except CoreError:
             hole = ""
     done = [str(task.id) for task in tries if task.state is JobState.DONE]

@@ -81,7 +81,7 @@ def thumbnail(picture_id: int, key: str) -> Any:
         small = _shrunk(codes)
     else:
         index = [cutout.id for cutout in sheet.cutset.cutouts].index(sheet.cutout(key).id)
-        mask = cuttings.masks(picture.file, sheet.cutset)[index].array
+        mask = cuttings.masks(picture.file, sheet)[index].array
         part = _around(mask > 0, 0.06)
         small = np.dstack([_shrunk(cuttings.codes(picture.file)[part]), _shrunk(mask[part])])
     return _png(small)
@@ -98,7 +98,7 @@ def fill_thumbnail(task_id: int) -> Any:
     codes, part = cuttings.codes(task.result["file"]), (slice(None), slice(None))
     behind = task.arguments.get("behind", "")
     with suppress(CoreError):
-        part = _around(cuttings.hole(opened.picture.file, opened.sheet.cutset, behind)[1], 0.6)
+        part = _around(cuttings.hole(opened.picture.file, opened.sheet, behind)[1], 0.6)
     return _png(_shrunk(codes[part]))
 
 

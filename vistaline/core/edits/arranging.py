@@ -19,6 +19,7 @@ from vistaline.core.geometry.optics import focal_length_px
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.camera import CameraState, camera_states
 from vistaline.core.stage.cards import card_of
+from vistaline.core.verbs import FROM_JSON
 
 __all__ = ["at_distance", "parallax_step", "screen_shift"]
 
@@ -96,6 +97,19 @@ def spread(
             layer.evolve(**at_distance(layer, distance))
             for layer, distance in zip(chosen, distances, strict=True)
         ],
+    )
+
+
+@verb("stand at their depth")
+def stand_at_depth(shot: Shot, *, distances: Annotated[dict[str, float], FROM_JSON]) -> Shot:
+    """Put each layer at a distance of its own, by id, in metres; their framing is kept."""
+    if not distances:
+        raise EditError("No layer of this picture stands in the shot. Send the set there first.")
+    if not all(0 < distance <= 1e6 for distance in distances.values()):
+        raise EditError("A distance is above 0 m and up to a thousand kilometres.")
+    chosen = [on_stage(shot, key) for key in distances]
+    return with_layers(
+        shot, [each.evolve(**at_distance(each, distances[each.id])) for each in chosen]
     )
 
 

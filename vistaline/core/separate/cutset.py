@@ -19,6 +19,7 @@ from vistaline.core.picture.strokes import Pixels, Point, Stroke
 
 __all__ = [
     "MOST_CUTOUTS",
+    "OWN_DEPTH",
     "Adjust",
     "CutSet",
     "Cutout",
@@ -37,6 +38,8 @@ __all__ = [
 
 Effect = Literal["add", "take", "keep"]
 MOST_CUTOUTS = 60
+OWN_DEPTH = "own"
+"""In place of a map's key: the depth of the picture itself."""
 
 
 class OutlinePoint(Part):
@@ -45,6 +48,20 @@ class OutlinePoint(Part):
     at: Point
     before: Point | None = None
     after: Point | None = None
+
+    def moved(self, matrix: np.ndarray) -> OutlinePoint:
+        """Return the point mapped by an affine matrix (3, 3), its handles with it."""
+
+        def turned(offset: Point | None) -> Point | None:
+            if offset is None:
+                return None
+            x, y = matrix[:2, :2] @ np.array(offset)
+            return float(x), float(y)
+
+        x, y = matrix[:2, :2] @ np.array(self.at) + matrix[:2, 2]
+        return OutlinePoint(
+            at=(float(x), float(y)), before=turned(self.before), after=turned(self.after)
+        )
 
 
 class Outline(Part):
@@ -98,7 +115,10 @@ class DepthBand(Part):
 
     kind: Literal["band"] = "band"
     effect: Effect = "add"
-    map: str = Field(max_length=200, description="The depth map's key: a picture of the project.")
+    map: str = Field(
+        max_length=200,
+        description="The depth map's key, a picture of the project; \"own\": the picture's depth.",
+    )
     near: float = Field(0, ge=0, le=1)
     far: float = Field(1, ge=0, le=1)
     overlap: float = Field(0.04, ge=0, le=1, description="Depth over which the ends fade.")
@@ -167,21 +187,12 @@ def _mapped_step(step: Step, matrix: np.ndarray) -> Step:
         x, y = matrix[:2, :2] @ np.array(point) + matrix[:2, 2]
         return float(x), float(y)
 
-    def handle(offset: Point | None) -> Point | None:
-        if offset is None:
-            return None
-        x, y = matrix[:2, :2] @ np.array(offset)
-        return float(x), float(y)
-
     strokes: Callable[[tuple[Stroke, ...]], tuple[Stroke, ...]] = lambda all_: tuple(  # noqa: E731
         stroke.moved(matrix) for stroke in all_
     )
     match step:
         case Outline():
-            points = tuple(
-                OutlinePoint(at=at(p.at), before=handle(p.before), after=handle(p.after))
-                for p in step.points
-            )
+            points = tuple(point.moved(matrix) for point in step.points)
             return step.evolve(points=points)
         case Likeness():
             return step.evolve(at=at(step.at))

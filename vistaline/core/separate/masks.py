@@ -26,13 +26,23 @@ from vistaline.core.separate.cutset import (
     Guess,
     Likeness,
     Outline,
+    OutlinePoint,
     Paint,
     Plane,
     Step,
 )
 from vistaline.core.separate.select import guess_subject, likeness
 
-__all__ = ["Maps", "advance", "hole_behind", "mask_of", "masks_of", "stages", "together"]
+__all__ = [
+    "Maps",
+    "advance",
+    "hole_behind",
+    "mask_of",
+    "masks_of",
+    "polygon_of",
+    "stages",
+    "together",
+]
 
 Maps = Mapping[str, np.ndarray]
 """Depth maps by key: float32 (height, width), 0 near to 1 far, of the picture's size."""
@@ -111,7 +121,7 @@ def _drawn(step: DrawnStep, picture: np.ndarray, maps: Maps) -> np.ndarray:
     size = (picture.shape[1], picture.shape[0])
     match step:
         case Outline():
-            return coverage_of(_polygon(step), size)
+            return coverage_of(polygon_of(step.points), size)
         case Plane():
             return coverage_of(np.array(step.corners), size)
         case Likeness():
@@ -146,10 +156,10 @@ def _band(step: DepthBand, maps: Maps) -> np.ndarray:
     return np.rint(255 * np.minimum(inner, outer) * np.ones_like(depth)).astype(np.uint8)
 
 
-def _polygon(outline: Outline) -> np.ndarray:
+def polygon_of(points: Sequence[OutlinePoint]) -> np.ndarray:
+    """Return the corners (N, 2) of a closed outline, its curves flattened."""
     pieces = []
-    points = outline.points
-    for start, end in zip(points, points[1:] + points[:1], strict=True):
+    for start, end in zip(points, [*points[1:], points[0]], strict=True):
         a, d = np.array(start.at), np.array(end.at)
         if start.after is None and end.before is None:
             pieces.append(d[None])

@@ -1,6 +1,7 @@
-"""A picture's sheet: how it is prepared, what is cut out of it, what is painted behind.
+"""A picture's sheet: how it is prepared, what is cut out of it, what is painted behind,
+and how far away it is.
 
-One document, so that one undo serves both benches. Its edits are in ``sheet_edit``.
+One document, so that one undo serves both benches. Its edits are in ``edits``.
 """
 
 from __future__ import annotations
@@ -9,6 +10,7 @@ from typing import Any
 
 from pydantic import Field, ValidationError
 
+from vistaline.core.depth.steps import Depth
 from vistaline.core.errors import EditError
 from vistaline.core.explaining import explain
 from vistaline.core.model import Part
@@ -38,6 +40,7 @@ class Sheet(Part):
     prepare: tuple[PrepareStep, ...] = Field((), max_length=100)
     cutset: CutSet = CutSet()
     plates: tuple[PlateUse, ...] = ()
+    depth: Depth = Depth()
 
     def cutout(self, key: str) -> Cutout:
         """Return a cutout by its id."""

@@ -18,7 +18,7 @@ export class Board {
     this.zoomed = part("zoom");
     this.context = this.canvas.getContext("2d", PLAIN);
     this.view = { scale: 1, x: 0, y: 0 };
-    this.width = this.height = 0;
+    this.width = this.height = this.span = 0;
     this.fitted = true;
     this.paint = (context) => {};
     this.press = (event, point) => {};
@@ -33,17 +33,17 @@ export class Board {
     this.#resize();
   }
 
-  /** The picture's size in pixels; a picture of another size is shown whole. */
-  setSize(width, height) {
-    if (width === this.width && height === this.height) return;
-    [this.width, this.height] = [width, height];
+  /** The picture's size in pixels, and how wide what is shown is; another size is shown whole. */
+  setSize(width, height, span = width) {
+    if (width === this.width && height === this.height && span === this.span) return;
+    [this.width, this.height, this.span] = [width, height, span];
     this.fit();
   }
 
   fit() {
     this.fitted = true;
-    const scale = Math.min((this.wide - 40) / this.width, (this.tall - 40) / this.height, LARGEST);
-    this.#look(scale, (this.wide - this.width * scale) / 2, (this.tall - this.height * scale) / 2);
+    const scale = Math.min((this.wide - 40) / this.span, (this.tall - 40) / this.height, LARGEST);
+    this.#look(scale, (this.wide - this.span * scale) / 2, (this.tall - this.height * scale) / 2);
   }
 
   zoom(how) {
@@ -118,6 +118,20 @@ export class Board {
     this.fitted = false;
     const move = (e) => this.#look(from.scale, from.x + e.clientX - from.cx, from.y + e.clientY - from.cy);
     follow(this.room, event, { move, end: () => {}, cancel: () => this.#look(from.scale, from.x, from.y) });
+  }
+
+  /** Follow the pointer to its release, in pixels of the picture; `cancel` takes back what was begun. */
+  track(event, move, end, cancel) {
+    const each = (e) => (e.getCoalescedEvents?.().length ? e.getCoalescedEvents() : [e]);
+    const seen = (e) => {
+      for (const part of each(e)) move(this.toPicture(part), part);
+      this.redraw();
+    };
+    const undone = () => {
+      cancel();
+      this.redraw();
+    };
+    follow(this.room, event, { move: seen, end, cancel: undone });
   }
 
   /** Keys every board has; returns whether the key was one. Space held moves the picture. */

@@ -1,8 +1,9 @@
 // The Separate bench: a picture, its cutouts, and the tools that draw their masks.
 import { Board } from "./board.js";
-import { follow } from "../page/drag.js";
+import { Depths } from "./depths.js";
 import { Edits, ask, token } from "./edits.js";
 import { Looks } from "./looks.js";
+import { drawNotes, thinned } from "./notes.js";
 import { notice } from "../page/notice.js";
 import { silenced, taken } from "../page/keyboard.js";
 import { svg } from "../page/svg.js";
@@ -28,6 +29,7 @@ export class Separating {
     this.looks = new Looks(this.board, element.dataset.address);
     this.board.paint = (context) => this.#paint(context);
     this.board.press = (event, point) => this.#press(event, point);
+    this.depths = new Depths(element, this.board, this.edits, this.looks);
     this.chosen = "";
     this.live = [];
     this.areas = { take: [], avoid: [] };
@@ -61,7 +63,8 @@ export class Separating {
     // A stroke is drawn by hand until the mask that holds it is here.
     this.live = this.live.filter((stroke) => stroke.masks || !stroke.kept);
     for (const stroke of this.live) if (stroke.kept) stroke.shown = true;
-    this.board.setSize(...state.size);
+    this.depths.load(state);
+    this.board.setSize(...state.size, this.depths.span(state.size));
     this.board.veil.hidden = true;
     if (this.cutout?.error) notice(this.cutout.error);
     this.#say();
@@ -103,6 +106,7 @@ export class Separating {
 
   #paint(context) {
     if (!this.state) return;
+    if (this.depths.active) return this.depths.paint(context, this.cursor);
     const masking = this.live.filter((stroke) => stroke.masks);
     const whole = this.looks.paint(context, this.state, this.cutout, masking);
     if (whole) this.live = this.live.filter((stroke) => !stroke.shown);
@@ -118,16 +122,7 @@ export class Separating {
     if (this.tool === "guess" && plain) for (const step of this.cutout?.steps ?? []) if (step.kind === "guess") notes.push(...step.this.map((s) => [s, "#3f9a63"]), ...step.not_this.map((s) => [s, "#b2452f"]));
     if (this.tool === "hair" && plain) notes.push(...(this.cutout?.hair ?? []).map((s) => [s, "#4f7590"]));
     if (this.tool === "take" || this.tool === "avoid") notes.push(...this.areas.take.map((s) => [s, "#3f9a63"]), ...this.areas.avoid.map((s) => [s, "#b2452f"]));
-    const { scale, x, y } = this.board.view;
-    for (const [{ points, width }, colour] of notes) {
-      context.strokeStyle = `${colour}90`;
-      context.lineCap = context.lineJoin = "round";
-      context.lineWidth = width * scale;
-      context.beginPath();
-      points.forEach(([px, py], n) => context[n ? "lineTo" : "moveTo"](px * scale + x, py * scale + y));
-      if (points.length === 1) context.lineTo(points[0][0] * scale + x + 0.01, points[0][1] * scale + y);
-      context.stroke();
-    }
+    drawNotes(context, this.board.view, notes.map(([stroke, colour]) => [stroke, `${colour}90`]));
   }
 
   #marks() {
@@ -151,6 +146,7 @@ export class Separating {
   }
 
   #say() {
+    if (this.depths.active) return this.depths.say();
     const { cutout } = this;
     const care = this.element.querySelector('[data-part="care"]');
     care.textContent = cutout && this.looks.look === "cut" && !cutout.empty ? (cutout.matte ? "edge solved" : cutout.care ? "edge as drawn: solve the edges to see it clean" : "edge as drawn") : "";
@@ -177,6 +173,7 @@ export class Separating {
   }
 
   #press(event, point) {
+    if (this.depths.active) return this.depths.press(event, point);
     const at = [point.x, point.y];
     if (this.tool === "outline" || this.tool === "plane") return this.#draw(event, point);
     if (this.wire?.closed && this.wire.press(event, point)) return;
@@ -224,20 +221,6 @@ export class Separating {
     this.board.redraw();
   }
 
-  /** Follow the pointer to its release; `cancel` takes back what was begun. */
-  #follow(event, move, end, cancel) {
-    const each = (e) => (e.getCoalescedEvents?.().length ? e.getCoalescedEvents() : [e]);
-    const seen = (e) => {
-      for (const part of each(e)) move(this.board.toPicture(part), part);
-      this.board.redraw();
-    };
-    const undone = () => {
-      cancel();
-      this.board.redraw();
-    };
-    follow(this.board.room, event, { move: seen, end, cancel: undone });
-  }
-
   #dropped(stroke) {
     this.live = this.live.filter((each) => each !== stroke);
   }
@@ -250,7 +233,7 @@ export class Separating {
     const stroke = { points: [at], width: size, softness: tool === "paint" ? softness : 0, effect, masks: tool === "paint", colour: notes[tool] };
     this.live.push(stroke);
     this.board.redraw();
-    this.#follow(event, ({ x, y }) => stroke.points.push([x, y]), async () => {
+    this.board.track(event, ({ x, y }) => stroke.points.push([x, y]), async () => {
       const plain = { points: thinned(stroke.points), width: stroke.width, softness: stroke.softness };
       if (tool === "take" || tool === "avoid") {
         this.areas[tool].push(plain);
@@ -273,7 +256,7 @@ export class Separating {
 
   #dragBox(event, at) {
     this.drawnBox = [at, at];
-    this.#follow(event, ({ x, y }) => (this.drawnBox[1] = [x, y]), async () => {
+    this.board.track(event, ({ x, y }) => (this.drawnBox[1] = [x, y]), async () => {
       const [a, b] = this.drawnBox;
       const box = [Math.min(a[0], b[0]), Math.min(a[1], b[1]), Math.abs(a[0] - b[0]), Math.abs(a[1] - b[1])];
       await this.#edit("guess_mask", { box, effect: this.values.effect });
@@ -294,7 +277,7 @@ export class Separating {
     const { size, softness } = this.values;
     const stroke = { points: [at], width: size, softness, colour: "#f0a53a" };
     this.live.push(stroke);
-    this.#follow(event, ({ x, y }) => stroke.points.push([x, y]), async () => {
+    this.board.track(event, ({ x, y }) => stroke.points.push([x, y]), async () => {
       await this.edits.make("clone_plate", { clone: { stroke: { points: thinned(stroke.points), width: size, softness }, offset: this.offset }, behind: "" });
       this.#dropped(stroke);
       this.board.redraw();
@@ -304,7 +287,7 @@ export class Separating {
   #sizeByDrag(event) {
     const from = this.values.size;
     const x = event.clientX;
-    this.#follow(event, (_, e) => this.#size(from * Math.exp((e.clientX - x) / 120)), () => {}, () => this.#size(from));
+    this.board.track(event, (_, e) => this.#size(from * Math.exp((e.clientX - x) / 120)), () => {}, () => this.#size(from));
   }
 
   #size(size) {
@@ -317,6 +300,7 @@ export class Separating {
     const box = this.board.room.getBoundingClientRect();
     this.cursor = event && { x: event.clientX - box.left, y: event.clientY - box.top };
     if (this.board.asked) return; // drawn with the rest in a moment
+    if (this.depths.active) return this.board.overlay.replaceChildren(...this.depths.marks(this.cursor));
     if (BRUSHES.includes(this.tool) || (this.wire && !this.wire.closed)) this.board.overlay.replaceChildren(...this.#marks());
   }
 
@@ -377,6 +361,8 @@ export class Separating {
   #tab(name) {
     for (const tab of this.element.querySelectorAll("[data-tab]")) tab.setAttribute("aria-selected", String(tab.dataset.tab === name));
     for (const page of this.element.querySelectorAll("[data-tab-of]")) page.hidden = page.dataset.tabOf !== name;
+    this.depths.show(name === "depth");
+    if (name !== "depth") this.#take(this.tool);
   }
 
   #see(look) {
@@ -431,6 +417,7 @@ export class Separating {
       return this.edits.post(event.shiftKey ? "redo" : "undo");
     }
     if (event.ctrlKey || event.metaKey) return;
+    if (this.depths.active) return this.depths.key(event);
     const turn = (list, now) => list[(list.indexOf(now) + 1) % list.length];
     const deeds = {
       ",": () => this.#size(this.values.size / 1.2),
@@ -457,6 +444,7 @@ export class Separating {
   }
 
   dispose() {
+    this.depths.dispose();
     for (const [target, kind, listener] of this.listeners) target.removeEventListener(kind, listener);
     this.board.dispose();
   }
@@ -480,11 +468,4 @@ function remembered() {
   } catch {
     return {};
   }
-}
-
-// Points closer than a third of a pixel tell nothing.
-function thinned(points) {
-  const kept = [points[0]];
-  for (const point of points.slice(1)) if (Math.hypot(point[0] - kept.at(-1)[0], point[1] - kept.at(-1)[1]) > 0.34) kept.push(point);
-  return kept;
 }

@@ -1,5 +1,5 @@
 // Tiles of large pictures: fetched when they come into sight, kept while there is room.
-const SIDE = 512;
+export const SIDE = 512;
 const ROOM = 500;
 const kept = new Map();
 

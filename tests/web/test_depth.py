@@ -1,0 +1,129 @@
+"""A picture's depth without a browser: painted, brought in, taken from a shot, given to one."""
+
+import io
+import json
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+import pytest
+from flask import Flask
+from flask.testing import FlaskClient
+from PIL import Image
+
+from tests.web.conftest import bring_in, do_tasks, signed_in
+from vistaline.core.picture.still import encode_png
+from vistaline.store.models import JobState, Picture
+
+RAMP = np.tile(np.linspace(255, 0, 640).astype(np.uint8), (360, 1))
+
+
+def edit(client: FlaskClient, picture: int, verb: str, **values: Any) -> Any:
+    at = client.get(f"/pictures/{picture}/separate.json").json["version"]
+    form = {
+        key: each if isinstance(each, str) else json.dumps(each) for key, each in values.items()
+    }
+    return client.post(f"/pictures/{picture}/edits/{verb}", data={"version": at, **form})
+
+
+def shown(client: FlaskClient, picture: int) -> np.ndarray:
+    name = client.get(f"/pictures/{picture}/separate.json").json["depth"]["name"]
+    answer = client.get(f"/pictures/{picture}/depth/{name}.png")
+    assert answer.status_code == 200, answer.text
+    return np.asarray(Image.open(io.BytesIO(answer.data)))[..., 0]
+
+
+@pytest.fixture
+def picture(client: FlaskClient, project: str, picture_files: dict[str, Path]) -> int:
+    return bring_in(client, project, "bay.jpg", picture_files["bay.jpg"].read_bytes())
+
+
+def file_of(client: FlaskClient, picture: int) -> str:
+    with client.application.extensions["vistaline"].sessions() as session:
+        return str(session.get(Picture, picture).file)
+
+
+def test_a_map_comes_in_and_slices_follow_it(
+    client: FlaskClient, project: str, picture: int
+) -> None:
+    nothing = client.get(f"/pictures/{picture}/depth/abc.png")
+    assert nothing.status_code == 422 and "Nothing says yet" in nothing.json["error"]
+    depth = bring_in(client, project, "depth.png", encode_png(RAMP))
+    assert edit(client, picture, "add_depth_map", file=file_of(client, depth)).status_code == 200
+    np.testing.assert_allclose(shown(client, picture).astype(int), RAMP, atol=1)
+    edit(client, picture, "slice_by_depth", map="own", count="4", overlap="0.1")
+
+    def first() -> np.ndarray:
+        cutout = client.get(f"/pictures/{picture}/separate.json").json["cutouts"][0]
+        tile = client.get(f"/pictures/{picture}/tiles/mask/{cutout['mask']}/0/0/0")
+        return np.asarray(Image.open(io.BytesIO(tile.data)))[100, :, 3].astype(int)
+
+    assert first()[:100].min() == 255 and first()[300:].max() == 0
+    edit(client, picture, "add_depth_step", kind="invert")
+    assert first()[:300].max() == 0  # the tile ends at column 512: what is nearest now is beyond
+    whole = client.get(f"/pictures/{picture}/depth-map.png16")
+    codes = cv2.imdecode(np.frombuffer(whole.data, np.uint8), cv2.IMREAD_UNCHANGED)
+    assert codes.dtype == np.uint16 and codes[5, 0, 0] < 300 and codes[5, -1, 0] > 65000
+
+
+def test_maps_that_tell_nothing_are_refused_where_they_are_looked_at(
+    app: Flask, client: FlaskClient, project: str, picture: int
+) -> None:
+    flat = bring_in(client, project, "flat.png", encode_png(np.full((360, 640), 80, np.uint8)))
+    edit(client, picture, "add_depth_map", file=file_of(client, flat), name="flat.png")
+    answer = client.get(f"/pictures/{picture}/depth/abc.png")
+    assert answer.status_code == 422
+    assert "flat.png is the same everywhere" in answer.json["error"]
+    # The bench itself still opens, and the step can be removed.
+    assert client.get(f"/pictures/{picture}/separate").status_code == 200
+    assert edit(client, picture, "remove_depth_step", index="0").status_code == 200
+    other = signed_in(app)
+    theirs = other.post("/projects", data={"name": "Theirs"}).headers["Location"]
+    foreign = file_of(other, bring_in(other, theirs, "theirs.png", encode_png(RAMP[:, ::-1])))
+    answer = edit(client, picture, "add_depth_map", file=foreign)
+    assert answer.status_code == 422 and "not one of this project's" in answer.json["error"]
+    assert other.get(f"/pictures/{picture}/depth/abc.png").status_code == 404
+
+
+def test_a_set_stands_at_its_depth_and_tells_it_back(
+    app: Flask, client: FlaskClient, picture: int
+) -> None:
+    edit(client, picture, "add_cutout", name="Rock")
+    box = [(230, 90), (390, 90), (390, 290), (230, 290)]
+    outline = {"kind": "outline", "points": [{"at": at} for at in box]}
+    edit(client, picture, "add_mask_step", cutout="c1", step=outline)
+    edit(client, picture, "set_depth_range", near="2", far="10")
+    for value, x in ((0.5, 310), (0.0, 60), (0.0, 600)):
+        stroke = {"points": [[x, 100], [x, 250]], "width": 20}
+        edit(client, picture, "paint_depth", stroke=stroke, value=value)
+    form = {"name": "Rock", "width": 640, "height": 360, "rate": "24", "seconds": 1}
+    client.post(f"/pictures/{picture}/send", data=form)
+    (sent,) = do_tasks(app)
+    assert sent.state is JobState.DONE, sent.error
+    shot = sent.result["shot"]
+    scene = client.get(f"/shots/{shot}/scene.json").json
+    distances = {layer["name"]: layer["distance"] for layer in scene["layers"]}
+    # Half of the nearness between 10 and 2 m: 1 / 0.3.
+    assert distances["Rock"] == pytest.approx(3.33, abs=0.25)
+    assert distances["Plate"] == pytest.approx(10, abs=0.6)
+    # And back: the shot's own layers tell the picture's depth.
+    at = client.get(f"/pictures/{picture}/separate.json").json["version"]
+    answer = client.post(f"/pictures/{picture}/depth/from-shot", data={"version": at, "shot": shot})
+    assert answer.status_code == 200, answer.text
+    found = shown(client, picture)
+    assert found[190, 310] > 240 and found[20, 20] < 20
+    again = client.post(f"/pictures/{picture}/depth/to-shot", data={"shot": shot})
+    assert "2 layers stand at this depth in Rock" in again.text
+    after = client.get(f"/shots/{shot}/scene.json").json
+    told = {layer["name"]: layer["distance"] for layer in after["layers"]}
+    assert told["Rock"] == pytest.approx(distances["Rock"], rel=0.02)
+
+
+def test_the_panel_has_a_line_for_every_step(client: FlaskClient, picture: int) -> None:
+    for kind in ("ground", "strokes", "planes", "map", "smooth", "curve", "limits", "invert",
+                 "area", "brush", "edges", "holes"):  # fmt: skip
+        values = {"file": file_of(client, picture)} if kind == "map" else {}
+        assert edit(client, picture, "add_depth_step", kind=kind, values=values).status_code == 200
+    panel = client.get(f"/pictures/{picture}/panels/depth").text
+    assert panel.count("data-depth-step=") == 12
