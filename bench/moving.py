@@ -1,4 +1,4 @@
-"""A clip of 1080p as a backdrop: decoding and all, over plain frames; and the memory it takes."""
+"""A clip of 1080p as a backdrop, over plain frames, with its memory; and cloth that moves."""
 
 from __future__ import annotations
 
@@ -16,6 +16,9 @@ import numpy as np
 from bench import scene
 from bench.figures import Figure
 from vistaline.core.formats.moving import MovingFrames, forget_runs
+from vistaline.core.looks.cloth import Cloth
+from vistaline.core.looks.cloth_motion import simulated
+from vistaline.core.looks.draping import draped
 from vistaline.core.picture.pyramid import PyramidStore
 from vistaline.core.render.frame import Renderer
 from vistaline.core.shot.layer import PictureRef, shown_as
@@ -55,6 +58,27 @@ def measure() -> list[Figure]:
     return [
         Figure("a clip as a backdrop, plain frames in all", took["clip"] / took["plain"], "x", 1.5),
         Figure("what it holds in memory, above a plain frame", held, "MB", 600),
+        *_cloth(took["plain"] / ROUNDS),
+    ]
+
+
+def _cloth(plain: float) -> list[Figure]:
+    """Return what ten seconds of cloth take to move, and one as large as the frame to draw."""
+    cloth = Cloth(grid=16)
+    simulated(cloth, 1.0, 0.1)
+    began = time.process_time()
+    simulated(cloth, 1.0, 10.0)
+    moving = time.process_time() - began
+    picture = np.full((*SIZE[::-1], 4), 65535, np.uint16)
+    draped(picture, cloth, 0.0)
+    took = []
+    for n in range(7):
+        began = time.perf_counter()
+        draped(picture, cloth, n / 3)
+        took.append(time.perf_counter() - began)
+    return [
+        Figure("cloth of 16 x 16 points, 300 frames", moving, "CPU s", 1.5),
+        Figure("cloth as large as the frame, drawn", float(np.median(took)) / plain, "x", 0.45),
     ]
 
 

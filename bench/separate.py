@@ -9,6 +9,9 @@ from scipy.stats import wasserstein_distance
 from skimage.color import rgb2lab
 
 from bench.figures import Figure, peak_memory, timed
+from vistaline.core.depth.sources import DepthStroke, FromStrokes
+from vistaline.core.depth.step import Seen
+from vistaline.core.depth.steps import nearness_of
 from vistaline.core.picture.exemplar import fill_by_texture
 from vistaline.core.picture.strokes import stroke_mask
 from vistaline.core.separate.matte import solve_edge
@@ -42,8 +45,29 @@ def measure() -> list[Figure]:
         Figure("separate, memory they take on top", cutting.gib, "GiB", 2.5),
         Figure("separate, texture fill at 12 MP, 15 % hole", fill, "CPU s", 20.0),
         Figure("separate, memory it takes on top", filling.gib, "GiB", 1.0),
+        *_depth(picture),
         *_edge_quality(),
         *_fill_quality(),
+    ]
+
+
+def _depth(picture: np.ndarray) -> list[Figure]:
+    """Return what a dozen painted depths take to be seen after a stroke, and in the end."""
+    height, width = picture.shape[:2]
+    strokes = tuple(
+        DepthStroke(
+            points=((x * width, y * height), (x * width + 200, y * height)), width=60, value=y
+        )
+        for x in (0.1, 0.4, 0.6, 0.85)
+        for y in (0.1, 0.5, 0.9)
+    )
+    steps, seen = [FromStrokes(strokes=strokes)], Seen(picture=picture)
+    nearness_of(steps, seen.smaller(256))
+    _, shown = timed(lambda: nearness_of(steps, seen.smaller(1024)))
+    _, final = timed(lambda: nearness_of(steps, seen))
+    return [
+        Figure("depth from 12 strokes, as it is shown", shown, "CPU s", 0.5),
+        Figure("depth from 12 strokes at 12 MP", final, "CPU s", 3.0),
     ]
 
 

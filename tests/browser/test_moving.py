@@ -119,3 +119,25 @@ def test_reeds_bend_a_shore_passes_by_and_both_stand_again(page: Page) -> None:
         page.click("#inspector button:has-text('Let all')")
     choose(page, "keeper")
     expect(page.locator("#v-set_sway-percent")).to_have_value("9")
+
+
+def test_a_layer_is_cloth_in_the_wind_and_none_again(page: Page) -> None:
+    open_bench(page, own(DUSK), "arrange")
+    choose(page, "keeper")
+    page.click("summary:has-text('Cloth')")
+    with change(page):
+        page.click("#inspector button:text-is('collar')")
+    expect(page.locator("#v-set_cloth-wind")).to_have_value("4")
+    type_in(page, "#v-set_cloth-wind", "2")
+    soon_as_rendered(page, 0)
+    page.fill("#v-set_cloth-wind", "90")
+    page.keyboard.press("Enter")
+    expect(page.locator("#inspector .refused, .notice-card").first).to_contain_text("at most 60")
+    with change(page):
+        page.select_option("#v-set_cloth-held", "nowhere")
+    expect(page.locator("#inspector")).to_contain_text("Nothing holds it")
+    with change(page):
+        page.click("#inspector button:text-is('No cloth any more')")
+    with change(page):
+        page.click("[data-history=undo]")
+    expect(page.locator("#v-set_cloth-wind")).to_have_value("2")

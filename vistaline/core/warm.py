@@ -58,7 +58,14 @@ def _render(*parts: str) -> None:
             "background": "#102030",
             "pictures": {"a": {"file": "a"}},
             "layers": [
-                {"name": "a", "shows": shown, "scale": 0.5, "pan": 30, "blend": "multiply"},
+                {
+                    "name": "a",
+                    "shows": shown,
+                    "scale": 0.5,
+                    "pan": 30,
+                    "blend": "multiply",
+                    "cloth": {"grid": 4},
+                },
                 {
                     "name": "b",
                     "shows": shown,

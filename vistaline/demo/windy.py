@@ -1,4 +1,4 @@
-"""A wind gets up at Sallow Head: clouds pass by, reeds bend, a flag flies, gulls cross."""
+"""A wind gets up at Sallow Head: clouds pass by, reeds bend, a flag of cloth flies, gulls cross."""
 
 from __future__ import annotations
 
@@ -130,8 +130,8 @@ def wind_gets_up(dusk: Shot, drawn: Windy) -> Shot:
     change("set_drift", layer="clouds", drifts=True, percent=0.7)
     change("set_sway", layer="reeds", kind="bends", percent=4, seconds=2.6, uneven=70, travel=1.4)
     change(
-        "set_sway", layer="flag", kind="ripples", percent=6, seconds=0.9, uneven=35, wave=62,
-        folds=34, grows=0.75,
+        "set_cloth", layer="flag", held="left", wide=1.6, wind=6.5, direction=12, gusts=60,
+        swirls=55, folds=70, grid=18, settles=3,
     )  # fmt: skip
     return shot
 

@@ -1,4 +1,4 @@
-"""The edits of still pictures that stir by themselves: they pass by, and sway."""
+"""The edits of still pictures that stir by themselves: they pass by, sway, or are cloth."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from pydantic import Field
 
 from vistaline.core.edits.registry import REGISTRY, on_stage, with_layers
 from vistaline.core.errors import EditError
+from vistaline.core.looks.cloth import Cloth, ClothHeld
 from vistaline.core.looks.drifting import Drift
 from vistaline.core.looks.swaying import HeldAt, Sway, SwayKind
 from vistaline.core.shot.shot import Layer, Shot
@@ -18,6 +19,19 @@ from vistaline.core.stage.cards import card_of
 __all__: list[str] = []
 
 verb = REGISTRY.verb
+Percent = Annotated[float, Field(ge=0, le=100)]
+_WALL = 0.1
+_CLOTHS = {
+    ClothHeld.LEFT: Cloth(),
+    ClothHeld.RIGHT: Cloth(held=ClothHeld.RIGHT, direction=165),
+    ClothHeld.HEAD: Cloth(held=ClothHeld.HEAD, wind=1.5, direction=90, wall=0.2),
+    ClothHeld.CORNERS: Cloth(held=ClothHeld.CORNERS, wind=3, direction=70),
+    ClothHeld.COLLAR: Cloth(
+        held=ClothHeld.COLLAR, wide=0.6, wind=4, direction=20, weight=0.4, stiff=0.3
+    ),
+    ClothHeld.NOWHERE: Cloth(held=ClothHeld.NOWHERE, wind=1),
+}
+"""What each way of being held begins with."""
 _FLAG = Sway(kind=SwayKind.RIPPLES, held=HeldAt.LEFT, amount=0.05, seconds=1.6, folds=0.3, travel=0)
 _CHEST = Sway(kind=SwayKind.BREATHES, amount=0.02, seconds=4, uneven=0.2, travel=0)
 _READY = {SwayKind.BENDS: Sway(), SwayKind.RIPPLES: _FLAG, SwayKind.BREATHES: _CHEST}
@@ -95,7 +109,59 @@ def set_sway(
     values |= {"held": held, "seconds": seconds, "grows": grows, "travel": travel}
     values |= {"delay": delay, "seed": seed}
     changed = sway.evolve(**{name: value for name, value in values.items() if value is not None})
-    return with_layers(shot, [found.evolve(sway=changed)])
+    return with_layers(shot, [found.evolve(sway=changed, cloth=None)])
+
+
+@verb("cloth")
+def set_cloth(
+    shot: Shot,
+    *,
+    layer: str,
+    is_cloth: bool | None = None,
+    held: ClothHeld | None = None,
+    grid: int | None = None,
+    wide: float | None = None,
+    weight: float | None = None,
+    stiff: Percent | None = None,
+    damping: Percent | None = None,
+    air: Annotated[float, Field(ge=0, le=400)] | None = None,
+    wind: float | None = None,
+    direction: float | None = None,
+    gusts: Percent | None = None,
+    swirls: Percent | None = None,
+    settles: float | None = None,
+    walled: bool | None = None,
+    wall: float | None = None,
+    loops: float | None = None,
+    folds: Percent | None = None,
+    delay: float | None = None,
+    seed: int | None = None,
+) -> Shot:
+    """Let a layer's picture be cloth in the wind, or not any more; ``held`` begins it.
+
+    ``wall``: metres behind it of what it does not go through, if there is one (``walled``).
+    Stiffness, damping, air, gusts, swirls and folds in percent.
+    """
+    found = shot.layer(layer)
+    if is_cloth is False:
+        return with_layers(shot, [found.evolve(cloth=None)])
+    if not found.framable:
+        raise EditError(f"{found.name} shows no picture that could be cloth.")
+    _check_card(found, "be cloth")
+    cloth = found.cloth or _CLOTHS[held or ClothHeld.LEFT]
+    shares = {"stiff": stiff, "damping": damping, "air": air, "gusts": gusts}
+    shares |= {"swirls": swirls, "folds": folds}
+    values: dict[str, Any] = {
+        name: None if value is None else value / 100 for name, value in shares.items()
+    }
+    values |= {"held": held, "grid": grid, "wide": wide, "weight": weight, "wind": wind}
+    values |= {"direction": direction, "settles": settles, "loops": loops}
+    values |= {"delay": delay, "seed": seed}
+    changes = {name: value for name, value in values.items() if value is not None}
+    if wall is not None or walled is not None:
+        there = cloth.wall if cloth.wall is not None else _WALL
+        changes["wall"] = None if walled is False else (there if wall is None else wall)
+    return with_layers(shot, [found.evolve(cloth=cloth.evolve(**changes), sway=None)])
 
 
 @verb("sway together")
@@ -118,7 +184,7 @@ def sway_together(
     return with_layers(
         shot,
         [
-            layer.evolve(sway=sway.evolve(delay=round(float(delay), 4)))
+            layer.evolve(sway=sway.evolve(delay=round(float(delay), 4)), cloth=None)
             for layer, delay in zip(found, delays, strict=True)
         ],
     )

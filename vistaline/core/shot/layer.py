@@ -10,6 +10,7 @@ from vistaline.core.errors import ShotError
 from vistaline.core.geometry.bodies import Body
 from vistaline.core.keyable import ANGLE, METRES, PERCENT, SHARE, SIZE, Keyed
 from vistaline.core.looks.blending import Blend
+from vistaline.core.looks.cloth import Cloth
 from vistaline.core.looks.counts import Count
 from vistaline.core.looks.drifting import Drift
 from vistaline.core.looks.fields import ColourField
@@ -18,6 +19,7 @@ from vistaline.core.looks.lettering import Title
 from vistaline.core.looks.lines import Line
 from vistaline.core.looks.occluders import Occluder
 from vistaline.core.looks.passages import Passage
+from vistaline.core.looks.stirred import Stirs
 from vistaline.core.looks.swaying import Sway
 from vistaline.core.model import Degrees, Distance, Length, Metres, Part
 from vistaline.core.shot.frame_format import Rate
@@ -125,6 +127,7 @@ class Layer(Part):
     blend: Blend = Field(Blend.NORMAL, description="What is done with the colour behind.")
     matte: Matte | None = None
     sway: Sway | None = Field(None, description="How the picture it shows sways.")
+    cloth: Cloth | None = Field(None, description="What cloth the picture it shows is on.")
     seen_from: int = Field(
         0, ge=0, le=1_000_000, description="The first frame in which it is seen."
     )
@@ -187,10 +190,15 @@ class Layer(Part):
                 "box in the taking camera's canvas.",
                 field="stands.box",
             )
-        if self.sway and (not self.framable or not isinstance(stands, Taken | FreeCard)):
+        if self.stirs and (not self.framable or not isinstance(stands, Taken | FreeCard)):
+            does, field = ("is cloth", "cloth") if self.cloth else ("sways", "sway")
             raise ShotError(
-                f"Layer {self.name!r} sways, so it must be a card that shows a picture.",
-                field="sway",
+                f"Layer {self.name!r} {does}, so it must be a card that shows a picture.",
+                field=field,
+            )
+        if self.sway and self.cloth:
+            raise ShotError(
+                f"Layer {self.name!r} sways and is cloth; it can be one of them.", field="cloth"
             )
         if self.seen_until is not None and self.seen_until < self.seen_from:
             raise ShotError(
@@ -238,7 +246,12 @@ class Layer(Part):
     @property
     def looks_by_time(self) -> bool:
         """Whether what it shows is another in other frames, whatever keys it has."""
-        return bool(self.counts or self.runs or self.drifts or self.sway)
+        return bool(self.counts or self.runs or self.drifts or self.stirs)
+
+    @property
+    def stirs(self) -> Stirs | None:
+        """How the picture it shows stirs by itself: its sway, or its cloth."""
+        return self.sway or self.cloth
 
     @property
     def framable(self) -> bool:

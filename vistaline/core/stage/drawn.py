@@ -21,7 +21,7 @@ from vistaline.core.looks.lettering import draw_title, extents
 from vistaline.core.looks.lines import draw_line, line_extents
 from vistaline.core.looks.occluders import draw_occluder
 from vistaline.core.looks.pieces import Sheet, lay_pieces, sheet_of
-from vistaline.core.looks.swaying import swayed
+from vistaline.core.looks.stirred import stirred
 from vistaline.core.picture.pyramid import BORDER, Pyramid, PyramidStore, drawn_levels
 from vistaline.core.shot.callouts import callout_of
 from vistaline.core.shot.layouts import layout_of
@@ -247,8 +247,8 @@ def drawing_of(shot: Shot, layer: Layer, frame: int | None = None) -> Drawing | 
             lambda _: draw_line(line, fine=fine),
         )
     style, crop, drop = framed_as(shot, layer), layer.crop, drop_of(shot, layer)
-    drifts, sway = layer.drifts, layer.sway
-    moves = drifts or sway
+    drifts, stirs = layer.drifts, layer.stirs
+    moves = drifts or stirs
     if style is None and crop is None and drop is None and not moves:
         return None
     aspect = window_aspect(shot, layer)
@@ -262,7 +262,7 @@ def drawing_of(shot: Shot, layer: Layer, frame: int | None = None) -> Drawing | 
         tall = _sharpest_em(shot, shot.layer(layer.id), 1.0, frame)
         across = tall * max(1.0, aspect_of(shot, layer))
         largest = min(largest, math.ceil(across))
-        said += [each.model_dump_json() for each in (drifts, sway) if each]
+        said += [each.model_dump_json() for each in (drifts, stirs) if each]
     told = f"{said} {aspect and round(aspect, 6)}"
     told += f" {largest} {drop}" if moves or layout_of(shot, layer.id) else ""
 
@@ -272,11 +272,11 @@ def drawing_of(shot: Shot, layer: Layer, frame: int | None = None) -> Drawing | 
         if drifts:
             picture = drifted(picture, drifts.passed)
         if style is None and crop is None and drop is None:
-            return swayed(picture, sway, 0.0, largest) if sway else picture
+            return stirred(picture, stirs, largest) if stirs else picture
         look = draw_framed(picture, drawn_style, crop, aspect, largest)
         if drop:
             look = dropped(look, *drop, window_of(_size(picture), aspect, largest))
-        return swayed(look, sway, 0.0) if sway else look
+        return stirred(look, stirs) if stirs else look
 
     return Drawing(_named("framed 1", content, told), draw)
 

@@ -122,8 +122,8 @@ def _round(shot: Shot, layer: Layer, times: FloatArray) -> Track:
     # Round where a title is in the end, not round the room it takes on its way.
     if passes(other):
         other = other.with_shows(arrives=None, leaves=None)
-    # And round where a picture stands, not round the room it sways in.
-    other = other.evolve(sway=None)
+    # And round where a picture stands, not round the room it stirs in.
+    other = other.evolve(sway=None, cloth=None)
     inner = track_of(shot, other, times)
     framed = inner.sizes if inner.framed is None else inner.framed
     line = line_shown(shot, layer)
