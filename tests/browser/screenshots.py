@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tempfile
+from functools import partial
 from pathlib import Path
 
 from playwright.sync_api import Page, expect, sync_playwright
@@ -54,6 +55,7 @@ def views(page: Page) -> None:
     page.wait_for_selector(".job[data-state=running] >> text=left", timeout=60_000)
     take(page, "output")
     walk_views(page)
+    depth_view(page)
 
 
 def walk_views(page: Page) -> None:
@@ -83,10 +85,6 @@ def walk_views(page: Page) -> None:
     with change(page):
         page.select_option("#v-ease", "ease-out")
     take(page, "using-direct")
-    page.click("a:text('Render')")
-    page.click("button.btn-ink:text('Render')")
-    expect(page.locator(".job[data-state=done]")).to_have_count(1, timeout=180_000)
-    take(page, "using-output")
 
 
 def arrange_views(page: Page) -> None:
@@ -247,6 +245,29 @@ def separate_views(page: Page) -> None:
     page.click("[data-tab=plate]")
     page.wait_for_timeout(3000)
     take(page, "separate-plate")
+
+
+def depth_view(page: Page) -> None:
+    """The same photograph's depth, painted by a few strokes, as a surface."""
+    open_picture(page, PHOTOGRAPH, "Separate")
+    board = Board(page)
+    page.click("[data-tab=depth]")
+    idle(page)
+    for value, *points in (
+        (2, (300, 300), (4200, 250)),
+        (12, (200, 1330), (1900, 1300)),
+        (28, (2700, 1750), (4300, 1500)),
+        (26, (3330, 800), (3330, 1300)),
+        (66, (1200, 2500), (2800, 2480)),
+        (60, (1880, 1750), (1900, 2150)),
+        (96, (120, 2300), (900, 2500)),
+        (94, (3800, 2250), (4450, 2450)),
+    ):
+        page.locator("[data-part=depth-options] [name=value]").fill(str(value))
+        edited(page, board, partial(board.stroke, *points))
+    page.click("[data-depth-look=slanted]")
+    page.wait_for_timeout(2000)
+    take(page, "separate-depth")
 
 
 def main() -> None:

@@ -122,24 +122,44 @@ def _triangle(points, light, a, b, c, rows, columns, u, v, lit, depth):  # type:
     area = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
     if abs(area) < 1e-9:
         return
-    x0, x1 = max(0, int(min(ax, bx, cx) - 0.5)), min(u.shape[1], int(max(ax, bx, cx) + 1.5))
+    # Each corner's share grows by so much for each pixel to the right.
+    ra, rb = (by - cy) / area, (cy - ay) / area
+    rc = -ra - rb
     y0, y1 = max(0, int(min(ay, by, cy) - 0.5)), min(u.shape[0], int(max(ay, by, cy) + 1.5))
+    za, zb, zc = points[a[0], a[1], 2], points[b[0], b[1], 2], points[c[0], c[1], 2]
+    la, lb, lc = light[a], light[b], light[c]
+    across, down = 1.0 / (columns - 1), 1.0 / (rows - 1)
     for y in range(y0, y1):
-        for x in range(x0, x1):
-            px, py = x + 0.5, y + 0.5
-            wa = ((bx - px) * (cy - py) - (by - py) * (cx - px)) / area
-            wb = ((cx - px) * (ay - py) - (cy - py) * (ax - px)) / area
-            wc = 1.0 - wa - wb
-            # A hair's breadth over the edge: neighbours leave no gap.
-            if wa < -1e-6 or wb < -1e-6 or wc < -1e-6:
-                continue
-            z = wa * points[a[0], a[1], 2] + wb * points[b[0], b[1], 2] + wc * points[c[0], c[1], 2]
-            if z <= depth[y, x]:
-                continue
-            depth[y, x] = z
-            u[y, x] = (wa * a[1] + wb * b[1] + wc * c[1]) / (columns - 1)
-            v[y, x] = (wa * a[0] + wb * b[0] + wc * c[0]) / (rows - 1)
-            lit[y, x] = wa * light[a] + wb * light[b] + wc * light[c]
+        py = y + 0.5
+        wa = ((bx - 0.5) * (cy - py) - (by - py) * (cx - 0.5)) / area
+        wb = ((cx - 0.5) * (ay - py) - (cy - py) * (ax - 0.5)) / area
+        wc = 1.0 - wa - wb
+        # Where all shares are above 0, and a hair's breadth beyond: neighbours leave no gap.
+        first, last = 0.0, u.shape[1] - 1.0
+        for k in range(3):
+            w = wa if k == 0 else (wb if k == 1 else wc)
+            r = ra if k == 0 else (rb if k == 1 else rc)
+            if r > 1e-15:
+                first = max(first, (-1e-6 - w) / r)
+            elif r < -1e-15:
+                last = min(last, (-1e-6 - w) / r)
+            elif w < -1e-6:
+                last = -1.0
+        x0, x1 = int(np.ceil(first)), int(np.floor(last)) + 1
+        if x0 >= x1:
+            continue
+        wa, wb, wc = wa + x0 * ra, wb + x0 * rb, wc + x0 * rc
+        z, dz = wa * za + wb * zb + wc * zc, ra * za + rb * zb + rc * zc
+        i, di = wa * a[0] + wb * b[0] + wc * c[0], ra * a[0] + rb * b[0] + rc * c[0]
+        j, dj = wa * a[1] + wb * b[1] + wc * c[1], ra * a[1] + rb * b[1] + rc * c[1]
+        shade, ds = wa * la + wb * lb + wc * lc, ra * la + rb * lb + rc * lc
+        for n in range(x1 - x0):
+            x, near = x0 + n, z + n * dz
+            if near > depth[y, x]:
+                depth[y, x] = near
+                u[y, x] = (j + n * dj) * across
+                v[y, x] = (i + n * di) * down
+                lit[y, x] = shade + n * ds
 
 
 @njit(cache=True, nogil=True, fastmath=True)  # type: ignore[untyped-decorator]
