@@ -2,6 +2,9 @@
 
 import io
 import json
+import threading
+from collections.abc import Iterator
+from http.server import ThreadingHTTPServer
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +16,10 @@ from flask.testing import FlaskClient
 from PIL import Image
 
 from tests.web.conftest import bring_in, do_tasks, signed_in
+from vistaline.actions.errors import Refused
+from vistaline.actions.estimating import DepthService
 from vistaline.core.picture.still import encode_png
+from vistaline.stack.depth_service import StandIn, served
 from vistaline.store.models import JobState, Picture
 
 RAMP = np.tile(np.linspace(255, 0, 640).astype(np.uint8), (360, 1))
@@ -118,6 +124,66 @@ def test_a_set_stands_at_its_depth_and_tells_it_back(
     after = client.get(f"/shots/{shot}/scene.json").json
     told = {layer["name"]: layer["distance"] for layer in after["layers"]}
     assert told["Rock"] == pytest.approx(distances["Rock"], rel=0.02)
+
+
+class Failing(StandIn):
+    """Fails twice, then answers; what is black is refused."""
+
+    asked = 0
+
+    def do_POST(self) -> None:
+        type(self).asked += 1
+        if type(self).asked <= 2:
+            self.send_error(503, "Busy")
+        else:
+            super().do_POST()
+
+
+@pytest.fixture
+def service(monkeypatch: pytest.MonkeyPatch) -> Iterator[ThreadingHTTPServer]:
+    found = served(0, Failing)
+    Failing.asked = 0
+    thread = threading.Thread(target=found.serve_forever, daemon=True)
+    thread.start()
+    address = f"http://127.0.0.1:{found.server_address[1]}/"
+    monkeypatch.setenv("VISTALINE_DEPTH_SERVICE", address)
+    yield found
+    found.shutdown()
+    found.server_close()
+
+
+def test_a_service_is_asked_again_until_it_answers(
+    app: Flask, client: FlaskClient, picture: int, service: ThreadingHTTPServer
+) -> None:
+    app.config["DEPTH_SERVICE"] = "yes"
+    assert client.post(f"/pictures/{picture}/depth/asked").status_code == 200
+    (task,) = do_tasks(app)
+    assert task.state is JobState.DONE, task.error
+    assert Failing.asked == 3
+    found = shown(client, picture)
+    assert found[5, 300] < 5 and found[-5, 300] > 250
+    # Undone, and asked in vain: what was there stays.
+    app.config["DEPTH_SERVICE"] = ""
+    answer = client.post(f"/pictures/{picture}/depth/asked")
+    assert answer.status_code == 422 and "No depth service" in answer.json["error"]
+
+
+def test_a_service_that_does_not_answer_or_answers_nonsense_is_told(
+    service: ThreadingHTTPServer,
+) -> None:
+    grey = np.full((40, 60, 3), 90, np.uint8)
+    gone = DepthService(address="http://127.0.0.1:1/", tries=2, pause=0.01)
+    with pytest.raises(Refused, match="asked 2 times and nobody answers"):
+        gone.estimate(grey)
+    address = f"http://127.0.0.1:{service.server_address[1]}/"
+    busy = DepthService(address=address, tries=2, pause=0.01)
+    with pytest.raises(Refused, match="it answers 503"):
+        busy.estimate(grey)
+    codes = busy.estimate(grey)
+    assert codes.shape == (40, 60) and codes.dtype == np.uint16
+    told: list[str] = []
+    busy.estimate(grey, lambda share, words: told.append(words))
+    assert told == ["try 1 of 2"]
 
 
 def test_the_panel_has_a_line_for_every_step(client: FlaskClient, picture: int) -> None:

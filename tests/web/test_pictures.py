@@ -345,6 +345,32 @@ def test_a_hole_that_is_everything_is_refused(app: Flask, client: FlaskClient, c
     assert task.state is JobState.FAILED and "hole is the whole picture" in task.error
 
 
+def test_a_part_of_a_cutout_moves_out_and_what_it_hid_is_filled(
+    app: Flask, client: FlaskClient, cut: int
+) -> None:
+    """The whole stays whole behind it, and shows the fill where the part was."""
+    edit(client, cut, "set_cutout", cutout="c1", edge_care="false")
+    assert edit(client, cut, "cut_part", cutout="c1").status_code == 200
+    coat = [(280, 150), (340, 150), (340, 240), (280, 240)]
+    outline = {"kind": "outline", "points": [{"at": at} for at in coat]}
+    edit(client, cut, "add_mask_step", cutout="c2", step=outline)
+    edit(client, cut, "set_cutout", cutout="c2", edge_care="false")
+    state = client.get(f"/pictures/{cut}/separate.json").json
+    assert [each["name"] for each in state["cutouts"]] == ["Part of Rock", "Rock"]
+    client.post(f"/pictures/{cut}/fills", data={"behind": "c2", "method": "texture", "seed": 1})
+    (fill,) = do_tasks(app)
+    assert fill.state is JobState.DONE, fill.error
+    picture = decoded(client.get(f"/pictures/{cut}/picture.png"))
+    part = decoded(client.get(f"/pictures/{cut}/cutouts/c2/layer.png"))
+    np.testing.assert_array_equal(part[..., :3], picture[150:240, 280:340, :3])
+    whole = decoded(client.get(f"/pictures/{cut}/cutouts/c1/layer.png"))
+    assert whole.shape[:2] == (200, 160) and whole[..., 3].min() == 255
+    inside = np.s_[75:130, 65:95]
+    own = picture[90:290, 230:390, :3]
+    assert np.abs(whole[inside][..., :3].astype(int) - own[inside]).mean() > 4
+    np.testing.assert_array_equal(whole[:40, :, :3], own[:40])
+
+
 def test_a_mask_that_is_empty_is_left_out_of_the_set(
     app: Flask, client: FlaskClient, cut: int
 ) -> None:

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from vistaline.actions.cuttings import Cuttings
 from vistaline.actions.depths import stand_layers
 from vistaline.actions.errors import Refused
+from vistaline.actions.estimating import DepthService
 from vistaline.actions.history import Change
 from vistaline.actions.pictures import Admitted, Library
 from vistaline.actions.sets import Placed, ShotWanted, add_set, start_set
@@ -46,6 +47,7 @@ from vistaline.store.models import (
     ShotRow,
     TaskKind,
 )
+from vistaline.store.settings import Settings
 
 __all__ = ["PICTURE_WORKS"]
 
@@ -289,6 +291,35 @@ def use_if_first(
         )
 
 
+# --- depth ------------------------------------------------------------------------------------
+
+
+def _depth(run: Run) -> Finish:
+    """Ask the depth service for a map, and take it as a step of the picture's depth."""
+    picture, _ = _loaded(run)
+    library = run.library
+    service = DepthService(address=Settings.from_environment().depth_service)
+    codes = service.estimate(Cuttings(library).codes(picture.file), run.progress)
+    run.progress(0.95, "keeping it")
+    file = library.keep_codes(np.dstack([codes] * 3))
+
+    def finish(session: Session, task: PictureTask) -> dict[str, Any]:
+        row = sheet_of(session, library.files, session.get_one(Picture, picture.id))
+        # Known as this picture's from here on: an edit may name it.
+        task.result = {"file": file}
+        session.flush()
+        change_sheet(
+            session,
+            row,
+            "add_depth_map",
+            {"file": file, "name": "asked for"},
+            Change(version=row.version, person_id=task.person_id),
+        )
+        return {"file": file}
+
+    return finish
+
+
 # --- handing on -------------------------------------------------------------------------------
 
 
@@ -399,4 +430,5 @@ PICTURE_WORKS: dict[TaskKind, Work] = {
     TaskKind.FILL: _fill,
     TaskKind.SEND: _send,
     TaskKind.EXPORT: _export,
+    TaskKind.DEPTH: _depth,
 }

@@ -110,7 +110,7 @@ def _files_in(sheet: Sheet) -> set[str]:
 
 
 def _check_files(session: Session, picture: Picture, before: Sheet, after: Sheet) -> None:
-    """Refuse a file that is no picture of the project and no fill of this picture.
+    """Refuse a file that is no picture of the project and was not made for this picture.
 
     A file comes in as a word of a form; without this it could name anything on the server.
     """
@@ -120,8 +120,10 @@ def _check_files(session: Session, picture: Picture, before: Sheet, after: Sheet
     known = set(
         session.scalars(select(Picture.file).where(Picture.project_id == picture.project_id))
     )
-    fills = tasks_of(session, picture.project_id, (TaskKind.FILL,), picture_id=picture.id)
-    known.update(task.result.get("file", "") for task in fills)
+    made = tasks_of(
+        session, picture.project_id, (TaskKind.FILL, TaskKind.DEPTH), picture_id=picture.id
+    )
+    known.update(task.result.get("file", "") for task in made)
     if not named <= known:
         raise Refused("That file is not one of this project's. Choose from the list.")
 

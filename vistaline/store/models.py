@@ -357,6 +357,7 @@ class TaskKind(StrEnum):
     FILL = "fill"
     SEND = "send"
     EXPORT = "export"
+    DEPTH = "depth"
     STRAIGHTEN = "straighten"
     UNBOW = "unbow"
     FIND_EDGES = "find edges"

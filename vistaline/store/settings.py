@@ -19,6 +19,8 @@ class Settings:
     secret_key: str
     upload_limit: int = 300 * 1024 * 1024
     """Bytes one request may carry."""
+    depth_service: str = ""
+    """Address of a service that estimates depth; none unless somebody runs one."""
 
     @classmethod
     def from_environment(cls) -> Settings:
@@ -31,4 +33,5 @@ class Settings:
             redis_url=environment.get("VISTALINE_REDIS", "redis://127.0.0.1:33732/0"),
             data=Path(environment.get("VISTALINE_DATA", "var/data")).resolve(),
             secret_key=environment.get("VISTALINE_SECRET", ""),
+            depth_service=environment.get("VISTALINE_DEPTH_SERVICE", ""),
         )

@@ -79,6 +79,7 @@ def create_app(settings: Settings | None = None, *, queue: Queue | None = None) 
         REMEMBER_COOKIE_SECURE=True,
         REMEMBER_COOKIE_HTTPONLY=True,
         REMEMBER_COOKIE_SAMESITE="Lax",
+        DEPTH_SERVICE=settings.depth_service,
         WTF_CSRF_TIME_LIMIT=None,
         WTF_CSRF_SSL_STRICT=False,
         RATELIMIT_STORAGE_URI=settings.redis_url,

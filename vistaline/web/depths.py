@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from flask import Blueprint, Response, request
+from flask import Blueprint, Response, current_app, request
 from flask_login import login_required
 
 from vistaline.actions import depths, projects
@@ -14,10 +14,12 @@ from vistaline.actions.errors import Refused
 from vistaline.actions.history import Change
 from vistaline.actions.listing import shots_of
 from vistaline.actions.pictures import pictures_of
+from vistaline.actions.tasks import Subject, start_task
 from vistaline.core.depth.steps import KINDS
 from vistaline.core.picture.still import encode_png
 from vistaline.core.prepare.tone import curve_table
-from vistaline.store.models import PictureRole, ShotRow
+from vistaline.store.models import PictureRole, ShotRow, TaskKind
+from vistaline.web import tasks
 from vistaline.web.context import person_id, services, session
 from vistaline.web.editing import change_asked_for, changed
 from vistaline.web.sheets import Opened, open_sheet, page, send_still
@@ -62,6 +64,7 @@ def panel(picture_id: int) -> Any:
         first=max((n for n, step in enumerate(steps) if step.on and step.makes), default=-1),
         cutouts=[each for each in opened.sheet.cutset.cutouts if not sliced(each)],
         shots=shots_of(session(), project_id),
+        service=bool(current_app.config["DEPTH_SERVICE"]),
     )
 
 
@@ -89,6 +92,26 @@ def hand_over(picture_id: int, kind: str) -> Any:
     nearness = Cuttings(services().library).depth(opened.picture.file, opened.sheet)
     codes = np.rint(nearness * 65535).astype(np.uint16)
     return send_still(np.dstack([codes] * 3), kind, f"{opened.picture.name} depth")
+
+
+@blueprint.post("/<int:picture_id>/depth/asked")
+@login_required
+def ask_service(picture_id: int) -> Any:
+    """Ask the depth service for a map, in the background."""
+    opened = open_sheet(picture_id)
+    if not current_app.config["DEPTH_SERVICE"]:
+        raise Refused("No depth service is set up. Paint the depth, or begin with the ground.")
+    task = start_task(
+        session(),
+        opened.picture.project_id,
+        TaskKind.DEPTH,
+        opened.picture.name,
+        of=Subject(picture_id=picture_id),
+        person_id=person_id(),
+    )
+    session().commit()
+    tasks.announce(task)
+    return tasks.panel(opened.picture.project_id, "separate", picture_id)
 
 
 @blueprint.post("/<int:picture_id>/depth/from-shot")

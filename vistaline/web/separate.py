@@ -123,6 +123,10 @@ def cutout_panel(picture_id: int) -> Any:
         opened,
         "separate",
         cutout=found,
+        whole=next(
+            (each for each in opened.sheet.cutset.cutouts if found and each.id == found.part_of),
+            None,
+        ),
         names=STEP_NAMES,
         maps=maps,
     )

@@ -7,11 +7,12 @@ from typing import Any
 
 from flask import Blueprint, Response, render_template, request, send_file
 from flask_login import login_required
+from sqlalchemy import select
 
 from vistaline.actions import intake, projects, tasks
 from vistaline.actions.errors import NotFound
 from vistaline.core.formats.incoming import small_part
-from vistaline.store.models import ACTIVE, JobState, PictureTask, ShotRow, TaskKind
+from vistaline.store.models import ACTIVE, JobState, PictureTask, SheetRow, ShotRow, TaskKind
 from vistaline.web.context import person_id, say_if_delayed, services, session
 
 __all__ = ["announce", "blueprint", "panel"]
@@ -22,11 +23,17 @@ _SHOWN = {
     "pictures": (TaskKind.IMPORT, TaskKind.PREPARE),
     "prepare": (TaskKind.PREPARE,),
     "desk": (TaskKind.STRAIGHTEN, TaskKind.UNBOW, TaskKind.FIND_EDGES),
-    "separate": (TaskKind.EDGES, TaskKind.SEND, TaskKind.EXPORT, TaskKind.PREPARE),
+    "separate": (
+        TaskKind.EDGES,
+        TaskKind.SEND,
+        TaskKind.EXPORT,
+        TaskKind.PREPARE,
+        TaskKind.DEPTH,
+    ),
 }
 _QUIET_WHEN_DONE = (
     TaskKind.IMPORT, TaskKind.PREPARE, TaskKind.EDGES, TaskKind.STRAIGHTEN, TaskKind.UNBOW,
-    TaskKind.FIND_EDGES,
+    TaskKind.FIND_EDGES, TaskKind.DEPTH,
 )  # fmt: skip
 _THUMBNAIL = 260
 
@@ -73,16 +80,23 @@ def panel(
         bench=bench,
     )
     news = "stamp" in request.args and request.args["stamp"] != stamp
-    return page, 200, {"HX-Trigger": _news(project_id, shot_id)} if news else {}
+    ended = [task for task in found if task.finished]
+    last = max(ended, key=lambda task: str(task.finished), default=None)
+    return page, 200, {"HX-Trigger": _news(project_id, shot_id, last)} if news else {}
 
 
 def _quiet(task: PictureTask) -> bool:
     """Whether what a task made shows by itself, so that nothing need be said of it."""
-    return task.kind in _QUIET_WHEN_DONE and "file" not in task.result
+    shown = "file" in task.result and task.kind is not TaskKind.DEPTH
+    return task.kind in _QUIET_WHEN_DONE and not shown
 
 
-def _news(project_id: int, shot_id: int | None) -> str:
-    """Return the event for something finished: pictures, or the shot, may have changed by it."""
+def _news(project_id: int, shot_id: int | None, last: PictureTask | None) -> str:
+    """Return the event for what finished last: pictures, a sheet or the shot have changed by it."""
+    if last is not None and last.kind is TaskKind.DEPTH:
+        sheet = session().scalar(select(SheetRow).where(SheetRow.picture_id == last.picture_id))
+        if sheet is not None:
+            return json.dumps({"sheetchange": {"version": sheet.version}})
     row = session().get(ShotRow, shot_id) if shot_id else None
     if row is None or row.project_id != project_id:
         return "picturechange"

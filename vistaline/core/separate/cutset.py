@@ -147,6 +147,7 @@ class Cutout(Part):
     hair: tuple[Stroke, ...] = ()
     hidden: bool = Field(False, description="Left out of the picture's set.")
     takes_away: bool = Field(True, description="Cutouts behind lose the pixels this one has.")
+    part_of: str = Field("", max_length=16, description="The cutout it is a part of, by id.")
 
 
 class CutSet(Part):

@@ -66,6 +66,21 @@ def add_cutout(sheet: Sheet, *, name: str = "") -> Sheet:
     return _with_cutouts(sheet, [cutout, *sheet.cutset.cutouts])
 
 
+@verb("cut a part out")
+def cut_part(sheet: Sheet, *, cutout: str, name: str = "") -> Sheet:
+    """Begin a cutout of a part of another, right before it; that one stays whole behind it.
+
+    A coat that shall move by itself: what it hides is filled, and the figure wears it no more.
+    """
+    whole = sheet.cutout(cutout)
+    (key,) = _new_key(sheet)
+    words = name.strip() or f"Part of {whole.name}"
+    part = Cutout(id=key, name=words[:80], takes_away=False, part_of=cutout)
+    place = [each.id for each in sheet.cutset.cutouts].index(cutout)
+    cutouts = list(sheet.cutset.cutouts)
+    return _with_cutouts(sheet, [*cutouts[:place], part, *cutouts[place:]])
+
+
 @verb("remove cutout")
 def remove_cutout(sheet: Sheet, *, cutout: str) -> Sheet:
     """Remove a cutout with its mask, and what was filled behind it."""
