@@ -8,7 +8,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.conftest import idle
 from tests.browser.test_pictures import PHOTOGRAPH, Board, open_picture
 
-pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(900)]
 
 
 class Depth:

@@ -18,7 +18,7 @@ from tests.browser.test_work import (
     snapshot,
 )
 
-pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(900)]
 
 LEAF, WATCHER, LAMP = 4, 5, 6
 
@@ -137,7 +137,7 @@ def test_a_route_is_retimed(page: Page) -> None:
     # The range is proofed: rendered frames over the live view.
     page.locator("[data-part=gate]").focus()
     page.keyboard.press("q")
-    expect(page.locator("[data-part=proof-note]")).to_have_text("proof, half size", timeout=60_000)
+    expect(page.locator("[data-part=proof-note]")).to_have_text("proof, half size", timeout=120_000)
     expect(page.locator("[data-part=proof]")).to_be_visible()
     page.keyboard.press("q")
     expect(page.locator("[data-part=proof]")).to_be_hidden()

@@ -9,7 +9,7 @@ from tests.browser.conftest import idle, open_bench, own
 from tests.browser.test_stage import type_in
 from tests.browser.test_work import DUSK, change, drag, looks_as_rendered
 
-pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(900)]
 
 ROOM = 8
 

@@ -17,7 +17,7 @@ from tests.browser.test_work import DUSK, change, fetched, looks_as_rendered
 from vistaline.core.picture.cubes import cube_text, read_cube
 
 HARBOURS = 13
-pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(900)]
 
 
 def finishing(page: Page, shot: int = DUSK) -> None:
@@ -189,7 +189,7 @@ def test_tables_come_in_and_go_out(page: Page, tmp_path: Path) -> None:
 def test_scopes_measure_and_a_match_and_a_look_are_put_on_layers(page: Page) -> None:
     finishing(page)
     page.click("details[data-unfolds=Scopes] > summary")
-    expect(page.locator("[data-part=scope-words]")).to_contain_text("clipped", timeout=30_000)
+    expect(page.locator("[data-part=scope-words]")).to_contain_text("clipped")
     page.select_option("[name=scope]", "vectors")
     expect(page.locator(".scope rect")).to_have_count(6)
     page.select_option("#v-put-on", "layer:headland")

@@ -9,7 +9,7 @@ from tests.browser.conftest import idle, open_bench, own
 from tests.browser.test_direct import tab
 from tests.browser.test_work import DUSK, change, drag, fetched, looks_as_rendered
 
-pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(900)]
 
 FOCUS = "#v-set_focus-focus"
 
@@ -131,7 +131,7 @@ def test_focus_and_shutter_are_proofed_and_rendered(page: Page) -> None:
     page.keyboard.press("q")
     expect(page.locator("[data-part=proof]")).to_be_visible(timeout=60_000)
     page.goto(f"{shot}/output")
-    expect(page.locator("aside")).to_contain_text("s a frame in draft", timeout=60_000)
+    expect(page.locator("aside")).to_contain_text("s a frame in draft", timeout=120_000)
     page.check("[value=final]")
     for name, value in (("percent", "25"), ("first", "95"), ("last", "96")):
         page.fill(f"[name={name}]", value)

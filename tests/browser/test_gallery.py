@@ -18,7 +18,7 @@ from tests.browser.test_work import (
 )
 from vistaline.core.looks.typefaces import FACES, PACKAGES
 
-pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(900)]
 
 GALLERY = 3
 

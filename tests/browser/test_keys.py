@@ -17,7 +17,7 @@ from tests.browser.test_work import (
     set_number,
 )
 
-pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(900)]
 
 TURNS = 7
 
@@ -64,7 +64,7 @@ def titles(page: Page, row: int) -> list[str]:
 def test_what_has_keys_looks_live_as_rendered(page: Page) -> None:
     """Turned, paler, with another text in another colour."""
     open_bench(page, own(TURNS), "direct")
-    page.wait_for_selector(".gate[data-looks=all]", timeout=90_000)
+    page.wait_for_selector(".gate[data-looks=all]", timeout=180_000)
     for frame in (0, 84, 130):
         looks_as_rendered(page, frame)
 

@@ -12,7 +12,7 @@ from tests.browser.test_gallery import choose, middle
 from tests.browser.test_stage import type_in
 from tests.browser.test_work import canvas, change, drag, looks_as_rendered, number
 
-pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(900)]
 DUSK, KEEPER, DRAWER = 1, 2, 3
 
 

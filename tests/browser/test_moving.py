@@ -17,7 +17,7 @@ from tests.browser.test_stage import type_in
 from tests.browser.test_work import change
 from tests.core.test_moving import frames_of, write_clip
 
-pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(900)]
 DUSK = 1
 
 
@@ -29,7 +29,7 @@ def test_a_clip_comes_in_and_runs_on_a_card(
     idle(page)
     page.set_input_files("#choose-pictures", clip)
     tile = page.locator(".tile", has_text="drift.mp4")
-    expect(tile).to_contain_text("moves: 36 frames · 24 fps · 1.5 s", timeout=60_000)
+    expect(tile).to_contain_text("moves: 36 frames · 24 fps · 1.5 s", timeout=120_000)
     expect(tile.locator("a:text-is('Prepare')")).to_have_count(0)
     # One of its frames as a picture that can be cut.
     tile.locator("input[name=frame]").fill("30")
@@ -79,7 +79,7 @@ def test_numbered_frames_are_one_picture(page: Page, rng: np.random.Generator) -
     page.fill("[name=frame_rate]", "12")
     page.click("button:text-is('Bring them in')")
     tile = page.locator(".tile", has_text="wave.zip")
-    expect(tile).to_contain_text("moves: 12 frames · 12 fps · 1 s", timeout=60_000)
+    expect(tile).to_contain_text("moves: 12 frames · 12 fps · 1 s", timeout=120_000)
     page.fill("[name=frame_rate]", "25")
     page.click("button:text-is('Bring them in')")
     expect(page.locator("#notice")).to_contain_text("here already, as wave.zip at 12 fps")

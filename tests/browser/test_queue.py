@@ -12,7 +12,7 @@ from tests.browser.conftest import Stack, idle, open_bench, own, sign_in
 from tests.browser.test_pictures import PHOTOGRAPH, Board, open_picture, version
 from tests.browser.test_work import DUSK
 
-pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(900)]
 
 
 def chosen(page: Page) -> None:
@@ -105,7 +105,7 @@ def test_an_answer_that_is_lost_is_asked_for_again_and_the_edit_made_once(direct
 
     page.route("**/edits/rename_shot**", lose)
     rename(page, "Told twice")
-    expect(page.locator("#at [name=version]")).to_have_value(str(before + 1), timeout=20_000)
+    expect(page.locator("#at [name=version]")).to_have_value(str(before + 1))
     assert len(lost) == 2 and lost[0] == lost[1]
     assert settled(page) == before + 1
     expect(page.locator("#shot-name")).to_have_value("Told twice")

@@ -10,7 +10,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.conftest import open_bench, own
 from tests.browser.test_work import canvas, change, drag, looks_as_rendered, number, set_number
 
-pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(900)]
 
 ROOM, HARBOUR = 8, 9
 

@@ -9,7 +9,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.conftest import open_bench
 from tests.browser.test_work import snapshot
 
-pytestmark = [pytest.mark.browser, pytest.mark.timeout(300)]
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(900)]
 
 DUSK = 1
 

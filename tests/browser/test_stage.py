@@ -19,7 +19,7 @@ from tests.browser.test_work import (
 from vistaline.core.looks.lettering import Title, extents
 from vistaline.core.looks.typefaces import FACES, PACKAGES
 
-pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(900)]
 
 
 def choose(page: Page, layer: str) -> None:

@@ -9,7 +9,7 @@ from tests.browser.conftest import open_bench, own
 from tests.browser.test_stage import type_in
 from tests.browser.test_work import change, looks_as_rendered
 
-pytestmark = [pytest.mark.browser, pytest.mark.timeout(600)]
+pytestmark = [pytest.mark.browser, pytest.mark.timeout(900)]
 DRAWER = 3
 TITLE = "sallow-head-1887-1931"
 

@@ -34,7 +34,8 @@ __all__ = ["Cuttings", "NamedMask", "sliced"]
 _KEPT_MASKS = 60
 _KEPT_MATTES = 30
 _KEPT_CODES = 24
-_KEPT_DEPTHS = 24
+_KEPT_DEPTHS = 4
+_KEPT_SMALL_DEPTHS = 40
 
 
 @dataclass(frozen=True, eq=False)
@@ -230,7 +231,9 @@ class Cuttings:
 
         name = self.depth_name(file, sheet)
         with self._files.alone("depths", name):
-            return self._kept("depths", f"{name}-{side or 'full'}", compute, _KEPT_DEPTHS)
+            if side:
+                return self._kept("small depths", f"{name}-{side}", compute, _KEPT_SMALL_DEPTHS)
+            return self._kept("depths", name, compute, _KEPT_DEPTHS)
 
     def _seen(self, file: str, sheet: Sheet) -> Seen:
         picture = self.codes(file)

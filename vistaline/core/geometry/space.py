@@ -16,6 +16,7 @@ from vistaline.core.arrays import FloatArray, Matrix3, Matrix4
 __all__ = [
     "angles_of",
     "clip_from_camera",
+    "clip_polygon",
     "clip_polygon_near",
     "image_from_camera",
     "inverse_pose",
@@ -131,18 +132,25 @@ def project(image_from_local: FloatArray, points: FloatArray) -> FloatArray:
     return mapped[:, :2] / mapped[:, 2:3]
 
 
-def clip_polygon_near(corners: FloatArray, near: float) -> FloatArray:
-    """Cut away the part of a convex polygon that is not at least ``near`` before the camera.
+def clip_polygon(corners: FloatArray, inside: FloatArray) -> FloatArray:
+    """Cut away the part of a convex polygon that lies beyond a line or a plane.
 
-    ``corners`` is (N, 3) in camera space. Returns (M, 3); M is 0 if nothing is left.
-    One plane of Sutherland and Hodgman, "Reentrant polygon clipping" (CACM 1974).
+    ``corners`` is (N, D), ``inside`` (N,) how far each is within; returns (M, D), M is 0 if
+    nothing is left. One plane of Sutherland and Hodgman, "Reentrant polygon clipping" (CACM 1974).
     """
-    depth = -corners[:, 2] - near
     kept: list[FloatArray] = []
-    for i, (corner, d) in enumerate(zip(corners, depth, strict=True)):
-        previous, d_previous = corners[i - 1], depth[i - 1]
+    for i, (corner, d) in enumerate(zip(corners, inside, strict=True)):
+        previous, d_previous = corners[i - 1], inside[i - 1]
         if (d >= 0) != (d_previous >= 0):
             kept.append(corner + (previous - corner) * (d / (d - d_previous)))
         if d >= 0:
             kept.append(corner)
-    return np.array(kept).reshape(-1, 3)
+    return np.array(kept).reshape(-1, corners.shape[1])
+
+
+def clip_polygon_near(corners: FloatArray, near: float) -> FloatArray:
+    """Cut away the part of a convex polygon that is not at least ``near`` before the camera.
+
+    ``corners`` is (N, 3) in camera space. Returns (M, 3); M is 0 if nothing is left.
+    """
+    return clip_polygon(corners, -corners[:, 2] - near)

@@ -60,6 +60,15 @@ def _added(sheet: Sheet, step: AnyStep) -> Sheet:
     return _with_steps(sheet, steps)
 
 
+def _joined(sheet: Sheet, step: AnyStep, painted: str) -> Sheet:
+    """Return the sheet with what a step has ``painted`` added to the last step, if it is alike."""
+    last = sheet.depth.steps[-1] if sheet.depth.steps else None
+    if type(last) is not type(step):
+        return _added(sheet, step)
+    together = (*getattr(last, painted), *getattr(step, painted))
+    return _with_steps(sheet, [*sheet.depth.steps[:-1], last.evolve(**{painted: together})])
+
+
 @verb("add depth step")
 def add_depth_step(
     sheet: Sheet, *, kind: str, values: Annotated[dict[str, Any], FROM_JSON] | None = None
@@ -137,22 +146,15 @@ def brush_depth(
     value: Share = 0.1,
 ) -> Sheet:
     """Bring nearer, put farther, level or paint with a brush; onto the last brush step."""
-    touch = Touch(**dict(stroke), does=does, value=value)
-    last = sheet.depth.steps[-1] if sheet.depth.steps else None
-    if isinstance(last, Brush):
-        joined = last.evolve(touches=(*last.touches, touch))
-        return _with_steps(sheet, [*sheet.depth.steps[:-1], joined])
-    return _added(sheet, Brush(touches=(touch,)))
+    return _joined(
+        sheet, Brush(touches=(Touch(**dict(stroke), does=does, value=value),)), "touches"
+    )
 
 
 @verb("forget depth")
 def forget_depth(sheet: Sheet, *, stroke: Annotated[Stroke, FROM_JSON]) -> Sheet:
     """Paint over a hole or a fault of the map: it goes on there from what is round it."""
-    last = sheet.depth.steps[-1] if sheet.depth.steps else None
-    if isinstance(last, Holes):
-        joined = last.evolve(strokes=(*last.strokes, stroke))
-        return _with_steps(sheet, [*sheet.depth.steps[:-1], joined])
-    return _added(sheet, Holes(strokes=(stroke,)))
+    return _joined(sheet, Holes(strokes=(stroke,)), "strokes")
 
 
 @verb("draw area")

@@ -16,6 +16,8 @@ from vistaline.core.stage.cards import card_of
 __all__ = ["Flat", "flats_of", "taking_state"]
 
 _NEAREST = 0.05
+_BEYOND = 0.5
+"""An outline goes on so far beyond the picture, of its sides: no more of it is of use."""
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -65,7 +67,18 @@ def flats_of(shot: Shot, box: Box, size: tuple[int, int]) -> list[Flat]:
             continue
         image = (camera.image_from_camera @ before.T).T
         canvas = image[:, :2] / image[:, 2:]
-        outline = (canvas - box[:2]) / (across, down)
+        outline = _within((canvas - box[:2]) / (across, down), size)
+        if len(outline) < 3:
+            continue
         slope = card.nearness(camera) @ canvas_from_picture
         found.append(Flat(layer=layer, outline=outline, slope=slope))
     return found
+
+
+def _within(outline: FloatArray, size: tuple[int, int]) -> FloatArray:
+    """Return the part of a convex outline (N, 2) that is in the picture or near it, (M, 2)."""
+    low, high = -_BEYOND * np.array(size), (1 + _BEYOND) * np.array(size)
+    for axis in (0, 1):
+        for limit, sign in ((low[axis], 1.0), (high[axis], -1.0)):
+            outline = space.clip_polygon(outline, sign * (outline[:, axis] - limit))
+    return outline
