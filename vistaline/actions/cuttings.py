@@ -206,13 +206,13 @@ class Cuttings:
 
     def depth_name(self, file: str, sheet: Sheet) -> str:
         """Return what a picture's depth is known by: a hash of all that it is made from."""
+        steps = [step for step in sheet.depth.steps if step.on]
         drawn = [
-            _hash(*(name for name, _ in stages(cutout)))
+            _hash(cutout.id, *(name for name, _ in stages(cutout)))
             for cutout in sheet.cutset.cutouts
-            if not sliced(cutout)
+            if not sliced(cutout) and any(step.asks_cutouts for step in steps)
         ]
-        steps = (step.model_dump_json() for step in sheet.depth.steps if step.on)
-        return _hash(file, *steps, *drawn)
+        return _hash(file, *(step.model_dump_json() for step in steps), *drawn)
 
     def depth(self, file: str, sheet: Sheet, side: int | None = None) -> np.ndarray:
         """Return a picture's depth: nearness, float32 (height, width), 0 farthest to 1 nearest.

@@ -95,6 +95,11 @@ class FromStrokes(DepthStep):
     strokes: tuple[DepthStroke, ...] = Field((), max_length=500)
     by_cutouts: bool = True
 
+    @property
+    def asks_cutouts(self) -> bool:
+        """Whether cutouts keep its depths apart."""
+        return self.by_cutouts
+
     def done(self, nearness: np.ndarray, seen: Seen) -> np.ndarray:
         """Return what the strokes say, spread over the picture."""
         if not self.strokes:
@@ -201,6 +206,11 @@ class FromPlanes(DepthStep):
     planes: tuple[SeenPlane, ...] = Field((), max_length=200)
     standing: bool = Field(True, description="Cutouts that no plane is for stand on the ground.")
 
+    @property
+    def asks_cutouts(self) -> bool:
+        """Whether cutouts stand on it, or are planes of it."""
+        return self.standing or any(plane.cutout for plane in self.planes)
+
     def done(self, nearness: np.ndarray, seen: Seen) -> np.ndarray:
         """Return the nearest plane at each pixel, soft where a plane's edge is."""
         found = np.zeros(seen.shape, np.float32)
@@ -232,6 +242,11 @@ class FromGround(DepthStep):
     foot: Pixels = 1.0
     """The row at which it is nearest."""
     standing: bool = True
+
+    @property
+    def asks_cutouts(self) -> bool:
+        """Whether cutouts stand on it."""
+        return self.standing
 
     def done(self, nearness: np.ndarray, seen: Seen) -> np.ndarray:
         """Return even nearness from the horizon down, and what stands there."""

@@ -71,6 +71,11 @@ class DepthStep(Part):
     """It makes a map of its own; what steps before it made is gone."""
     on: bool = True
 
+    @property
+    def asks_cutouts(self) -> bool:
+        """Whether it is another when a cutout's mask changes."""
+        return False
+
     def done(self, nearness: np.ndarray, seen: Seen) -> np.ndarray:
         """Return the nearness after the step."""
         return nearness

@@ -105,6 +105,11 @@ class Area(DepthStep):
     amount: Amount = 0.1
     softness: float = Field(20, ge=0, le=2000, description="Pixels over which its edge fades.")
 
+    @property
+    def asks_cutouts(self) -> bool:
+        """Whether cutouts give its outline."""
+        return bool(self.cutout)
+
     def done(self, nearness: np.ndarray, seen: Seen) -> np.ndarray:
         """Return the map, higher or lower in the area."""
         return np.clip(nearness + self.amount * self.share(seen), 0, 1)
