@@ -16,7 +16,15 @@ from vistaline.core.model import Share
 from vistaline.core.picture.coverage import coverage_of
 from vistaline.core.picture.strokes import Pixels, Point, Stroke, stroke_mask
 
-__all__ = ["DepthStroke", "FromGround", "FromMap", "FromPlanes", "FromStrokes", "SeenPlane"]
+__all__ = [
+    "DepthStroke",
+    "FromGround",
+    "FromMap",
+    "FromPlanes",
+    "FromStrokes",
+    "SeenPlane",
+    "fitted_map",
+]
 
 _SOLVED_PIXELS = 32_000
 """Strokes are spread over a copy of about so many pixels: a larger one tells hardly more."""

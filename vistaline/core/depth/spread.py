@@ -15,7 +15,7 @@ import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.linalg import spsolve
 
-__all__ = ["edge_guided", "spread", "texture_free"]
+__all__ = ["edge_guided", "spread"]
 
 _FLOOR = 0.09
 """Squared differences of CIE Lab below this tell nothing."""
@@ -24,7 +24,7 @@ _OF_A_CUTOUT = 60.0
 _SIGMA_COLOUR, _SIGMA_SPACE, _PASSES = 18.0, 3.0, 3
 
 
-def texture_free(picture: np.ndarray) -> np.ndarray:
+def _texture_free(picture: np.ndarray) -> np.ndarray:
     """Return a picture uint8 (height, width, 3) whose small texture is gone and whose edges stay.
 
     Zhang, Shen, Xu and Jia, Rolling Guidance Filter, 2014: a Gaussian blur, then bilateral
@@ -71,7 +71,7 @@ def spread(
     edges keep depths apart even where the picture shows none.
     """
     height, width = given.shape
-    lab = cv2.cvtColor(texture_free(picture).astype(np.float32) / 255, cv2.COLOR_RGB2Lab)
+    lab = cv2.cvtColor(_texture_free(picture).astype(np.float32) / 255, cv2.COLOR_RGB2Lab)
     channels = [lab, *(_OF_A_CUTOUT * mask[..., None] / 255 for mask in (cutouts or {}).values())]
     guide = np.concatenate(channels, axis=2).reshape(height * width, -1)
     number = np.arange(height * width).reshape(height, width)

@@ -6,13 +6,13 @@ from collections.abc import Iterable
 
 import numpy as np
 
-__all__ = ["foot_of", "stood_up"]
+__all__ = ["stood_up"]
 
 _FOOT_ROWS = 0.02
 """So much of a cutout's height, from below, is its foot."""
 
 
-def foot_of(mask: np.ndarray) -> tuple[int, int] | None:
+def _foot_of(mask: np.ndarray) -> tuple[int, int] | None:
     """Return column and row of a cutout's foot, of a mask uint8 (height, width); None if empty."""
     rows, columns = np.nonzero(mask > 127)
     if not len(rows):
@@ -30,7 +30,7 @@ def stood_up(nearness: np.ndarray, masks: Iterable[np.ndarray]) -> np.ndarray:
     """
     ground, found = nearness, nearness.copy()
     for mask in reversed(list(masks)):
-        foot = foot_of(mask)
+        foot = _foot_of(mask)
         if foot is None:
             continue
         column, row = foot

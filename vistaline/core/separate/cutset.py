@@ -29,6 +29,7 @@ __all__ = [
     "Guess",
     "Likeness",
     "Outline",
+    "OutlinePoint",
     "Paint",
     "Plane",
     "Step",

@@ -9,8 +9,8 @@ from __future__ import annotations
 from vistaline.core.sheet import cutting, deepening, plating, preparing
 from vistaline.core.sheet.verbs import VERBS
 
-__all__ = ["EDITS", "apply", "label"]
+__all__ = ["apply", "label"]
 
-EDITS = (preparing, cutting, plating, deepening)
+_EDITS = (preparing, cutting, plating, deepening)
 """Importing them is what makes their verbs known."""
 apply, label = VERBS.apply, VERBS.label

@@ -13,7 +13,7 @@ from vistaline.core.shot.stands import Box
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import card_of
 
-__all__ = ["Flat", "flats_of", "taking_state"]
+__all__ = ["Flat", "flats_of"]
 
 _NEAREST = 0.05
 _BEYOND = 0.5
@@ -31,7 +31,7 @@ class Flat:
     """(3,): 1/z in 1/m at a pixel (x, y) of the picture is a x + b y + c."""
 
 
-def taking_state(taking: TakingCamera) -> CameraState:
+def _taking_state(taking: TakingCamera) -> CameraState:
     """Return the taking camera as a camera whose frame is its canvas."""
     assert taking.focal_length is not None, "the shot has been completed"
     return CameraState(
@@ -51,7 +51,7 @@ def flats_of(shot: Shot, box: Box, size: tuple[int, int]) -> list[Flat]:
     ``box``: where the picture lies in the taking camera's canvas. Layers as they are at the first
     frame; those that stay with the lens or behind all stand nowhere.
     """
-    camera = taking_state(shot.taking_camera)
+    camera = _taking_state(shot.taking_camera)
     across, down = box[2] / size[0], box[3] / size[1]
     canvas_from_picture = np.array([[across, 0, box[0]], [0, down, box[1]], [0, 0, 1.0]])
     found = []
