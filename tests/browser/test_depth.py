@@ -86,6 +86,12 @@ def test_an_area_is_raised_and_a_made_map_comes_in(page: Page) -> None:
     page.select_option("#depth [name=file]", label="photograph-depth.png")
     page.click("#depth button:text-is('Use this map')")
     depth.shown()
+    # What unfolds does so by Enter, too.
+    page.locator("#depth summary").first.focus()
+    for unfolded in (1, 0):
+        page.keyboard.press("Enter")
+        expect(page.locator("#depth details[open]")).to_have_count(unfolded)
+    page.locator("[data-part=board]").focus()
     page.keyboard.press("6")
     depth.stroke((0.3, 0.3), (0.5, 0.5))
     depth.shown()

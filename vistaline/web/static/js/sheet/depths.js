@@ -287,7 +287,7 @@ export class Depths {
     if (TOOLS[Number(event.key) - 1]) this.#take(TOOLS[Number(event.key) - 1]);
     else if (deeds[event.key]) deeds[event.key]();
     else if (!this.board.key(event)) return;
-    if (!event.target.closest("button") || event.key !== "Enter") event.preventDefault();
+    if (!event.target.closest("button, summary, a") || event.key !== "Enter") event.preventDefault();
   }
 
   dispose() {

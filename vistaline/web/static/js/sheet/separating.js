@@ -433,7 +433,7 @@ export class Separating {
     if (TOOLS[Number(key) - 1]) this.#take(TOOLS[Number(key) - 1]);
     else if (deeds[key]) deeds[key]();
     else if (!this.board.key(event)) return;
-    if (!event.target.closest("button") || key !== "Enter") event.preventDefault();
+    if (!event.target.closest("button, summary, a") || key !== "Enter") event.preventDefault();
   }
 
   #giveUp() {
