@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 import pytest
 from scipy.optimize import brentq
@@ -10,6 +11,7 @@ from scipy.special import ellipk
 from tests.conftest import make_shot, pyramid_of
 from vistaline.core import edits
 from vistaline.core.errors import EditError, ShotError
+from vistaline.core.looks import draping
 from vistaline.core.looks.cloth import Cloth, ClothHeld
 from vistaline.core.looks.cloth_motion import FRAMES_A_SECOND, moved, places_at, rest_of, simulated
 from vistaline.core.looks.draping import draped, room_of_cloth
@@ -146,6 +148,38 @@ def test_a_picture_on_cloth_is_all_there_within_its_room() -> None:
     for seconds in (0.0, 1.0, 4.0):
         alpha = draped(picture, flying, seconds)[..., 3]
         assert alpha.max() == 65535 and not alpha[0].any() and not alpha[-1].any()
+
+
+def test_cloth_that_is_only_turned_is_drawn_as_opencv_turns_a_picture(
+    monkeypatch: pytest.MonkeyPatch, rng: np.random.Generator
+) -> None:
+    """Points turned, sheared and made smaller, against ``cv2.warpAffine`` of the picture."""
+    noise = rng.random((200, 300, 3)).astype(np.float32)
+    picture = np.full((200, 300, 4), 65535, np.uint16)
+    picture[..., :3] = cv2.GaussianBlur(noise, (0, 0), 4) * 65535
+    cloth = Cloth(wide=3.0, folds=0)
+    rest, _ = rest_of(cloth, 1.5)
+    move = np.array([[0.8, 0.25], [-0.2, 0.85]])
+    places = rest.copy()
+    places[..., :2] = rest[..., :2] @ move.T
+    monkeypatch.setattr(draping, "places_at", lambda *_: places.astype(np.float32))
+    monkeypatch.setattr(draping, "room_of_cloth", lambda *_: (0.1, 0.1))
+    found = draped(picture, cloth, 0.0).astype(float)
+    # 100 pixels a metre, y down; about the middles of both.
+    down = np.diag([1.0, -1.0])
+    turn = down @ move @ down
+    middle = np.array([150.0, 100.0])
+    shift = np.array([180.0, 120.0]) - turn @ middle
+    # OpenCV's pixels are points, ours are squares: half a pixel apart at both ends.
+    shift += turn @ [0.5, 0.5] - 0.5
+    matrix = np.column_stack([turn, shift])
+    told = cv2.warpAffine(picture, matrix, (360, 240), flags=cv2.INTER_LINEAR).astype(float)
+    inner = cv2.erode(told[..., 3], np.ones((7, 7))) == 65535
+    assert inner.mean() > 0.4
+    apart = found[inner] - told[inner]
+    assert np.sqrt((apart**2).mean()) < 0.004 * 65535
+    # The rim is as large as it should be, and smooth: its area to a hundredth.
+    assert found[..., 3].sum() / 65535 == pytest.approx(300 * 200 * np.linalg.det(turn), rel=0.01)
 
 
 def test_cloth_in_a_shot_is_kept_rendered_and_refused() -> None:

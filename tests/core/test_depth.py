@@ -143,6 +143,30 @@ def test_a_floor_of_a_shot_is_as_far_as_opencv_says() -> None:
     np.testing.assert_allclose(told, 1 / seen[:, 2], rtol=1e-6)
 
 
+def test_what_is_half_behind_the_taking_camera_is_seen_as_far_as_it_is_before_it() -> None:
+    """A floor under the camera: its outline lies within half a picture beside it, and is even."""
+    layer = {"name": "floor", "picture": "a", "distance": 0.5, "tilt": -89.0, "up": -0.3}
+    shot = make_shot({"a": (1600, 900)}, layers=[layer | {"scale": 8.0}])
+    (flat,) = flats_of(shot, (0.0, 0.0, 1600.0, 900.0), (1600, 900))
+    assert len(flat.outline) >= 3
+    assert (flat.outline >= [-800.01, -450.01]).all() and (flat.outline <= [2400.01, 1350.01]).all()
+    near = np.column_stack([flat.outline, np.ones(len(flat.outline))]) @ flat.slope
+    assert (near > 0).all()
+    # A part of the frame that looks up sees nothing of it.
+    assert flat.outline[:, 1].min() > 400
+
+
+def test_a_shot_tells_a_picture_of_another_size_the_same() -> None:
+    layers = [{"name": "a", "picture": "a", "distance": 4.0, "pan": 30.0}]
+    shot = make_shot({"a": (1600, 900)}, layers=layers)
+    box = (0.0, 0.0, 1600.0, 900.0)
+    whole, half = (flats_of(shot, box, size)[0] for size in ((1600, 900), (800, 450)))
+    np.testing.assert_allclose(half.outline * 2, whole.outline, rtol=1e-9)
+    for x, y in ((100, 200), (800, 450), (1500, 700)):
+        here = half.slope @ [x / 2, y / 2, 1]
+        assert here == pytest.approx(whole.slope @ [x, y, 1], rel=1e-9)
+
+
 def test_what_stands_is_as_near_as_its_foot() -> None:
     mask = np.zeros((100, 60), np.uint8)
     mask[20:70, 20:30] = 255

@@ -10,8 +10,8 @@ import pytest
 
 from vistaline.core.errors import EditError
 from vistaline.core.prepare.steps import geometry
-from vistaline.core.separate.cutset import Guess, Likeness, Outline, Paint, Plane
-from vistaline.core.separate.masks import mask_of
+from vistaline.core.separate.cutset import CutSet, Guess, Likeness, Outline, Paint, Plane
+from vistaline.core.separate.masks import mask_of, masks_of
 from vistaline.core.sheet.edits import apply, label
 from vistaline.core.sheet.sheet import Sheet, dump_sheet, parse_sheet
 
@@ -54,6 +54,29 @@ def cut() -> Sheet:
 def test_what_is_kept_is_what_there_was(cut: Sheet) -> None:
     assert parse_sheet(json.loads(json.dumps(dump_sheet(cut)))) == cut
     assert [cutout.name for cutout in cut.cutset.cutouts] == ["Keeper", "Hill"]
+
+
+def test_a_part_is_cut_right_before_its_whole_and_takes_nothing_from_it(cut: Sheet) -> None:
+    """The whole's mask is what it was, and the part goes alone when it is removed."""
+    square = {
+        "kind": "outline",
+        "points": [{"at": at} for at in ([120, 90], [160, 90], [140, 150])],
+    }
+    parted = edited(
+        cut,
+        ("cut_part", {"cutout": "c1", "name": "Crown"}),
+        ("add_mask_step", {"cutout": "c3", "step": square}),
+        ("add_mask_step", {"cutout": "c1", "step": square}),
+    )
+    assert [each.name for each in parted.cutset.cutouts] == ["Keeper", "Crown", "Hill"]
+    assert parted.cutout("c3").part_of == "c1"
+    picture = np.zeros((300, 400, 3), np.uint8)
+    alone = CutSet(cutouts=parted.cutset.cutouts[1:])
+    part, whole = masks_of(alone, picture)
+    np.testing.assert_array_equal(whole, mask_of(parted.cutout("c1"), picture))
+    assert (part <= whole).all() and part.max() == 255
+    with pytest.raises(EditError, match="no such cutout"):
+        apply(parted, "cut_part", {"cutout": "c9"})
 
 
 def test_strokes_of_one_kind_are_one_step(cut: Sheet) -> None:
