@@ -33,6 +33,10 @@ _CHUNK = 150
 _FADE = 2.0
 """Seconds over which a loop's end becomes its beginning."""
 _WAVES = 6
+_SLANT = 1e-4
+"""m/N: how much a cell's diagonals give; cloth shears more easily than it stretches."""
+_FASTEST = 200.0
+"""m/s: no point is moved faster by a step."""
 
 
 def rest_of(cloth: Cloth, aspect: float) -> tuple[FloatArray, np.ndarray]:
@@ -80,140 +84,133 @@ def _waves(seed: int) -> FloatArray:
 
 @njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
 def moved(  # type: ignore[no-untyped-def]
-    place,
-    speed,
-    held,
-    rest,
-    reach,
-    anchors,
-    mass,
-    time,
-    step,
-    steps,
-    bend,
-    damping,
-    wall,
-    wind,
-    swirls,
-    gusts,
-    air,
-    waves,
-):
+    place, speed, held, rest, reach, anchors, mass, time, step, steps, bend, damping, wall,
+    wind, swirls, gusts, air, waves,
+):  # fmt: skip
     """Move points (rows, columns, 3) on by ``steps`` of ``step`` seconds, in place.
 
     ``reach``, ``anchors``: how far each may be from which held point (rows, columns, 2), or
-    reach below 0; ``mass`` kg a point; ``bend``: compliance of threads across two cells;
-    ``wall``: z it stays before; ``wind`` (3,) m/s; ``air``: drag in kg/m^3.
+    reach below 0; ``mass`` kg a point; ``bend``: compliance of threads across two cells in m/N,
+    below 0 for none; ``wall``: z it stays before; ``wind`` (3,) m/s; ``air``: drag in kg/m^3;
+    ``waves``: see :func:`_waves`.
     """
-    rows, columns = held.shape
-    before = np.empty_like(place)
-    push = np.empty_like(place)
+    before, push = np.empty_like(place), np.empty_like(place)
+    slower = np.exp(-damping * step)
     for n in range(steps):
-        now = time + n * step
-        gust = 1.0
-        for k in range(waves.shape[0]):
-            gust += gusts * 0.35 * np.sin(0.9 * waves[k, 6] * now + waves[k, 7])
-        gust = max(gust, 0.0)
         push[:] = 0.0
         if air > 0.0:
-            for i in range(rows - 1):
-                for j in range(columns - 1):
-                    # The cell's two diagonals: their cross product is twice its area along its
-                    # normal.
-                    ax = place[i + 1, j + 1, 0] - place[i, j, 0]
-                    ay = place[i + 1, j + 1, 1] - place[i, j, 1]
-                    az = place[i + 1, j + 1, 2] - place[i, j, 2]
-                    bx = place[i + 1, j, 0] - place[i, j + 1, 0]
-                    by = place[i + 1, j, 1] - place[i, j + 1, 1]
-                    bz = place[i + 1, j, 2] - place[i, j + 1, 2]
-                    nx, ny, nz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
-                    size = np.sqrt(nx * nx + ny * ny + nz * nz)
-                    if size < 1e-12:
-                        continue
-                    blow = np.zeros(3)
+            _blow(place, speed, push, time + n * step, wind, swirls, gusts, air, waves)
+        before[:] = place
+        _fall(place, speed, push, held, step, mass)
+        _pull(place, held, rest, 1.0 / mass, bend, step)
+        _bound(place, held, reach, anchors, wall)
+        speed[:] = slower * (place - before) / step
+
+
+@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+def _blow(place, speed, push, now, wind, swirls, gusts, air, waves):  # type: ignore[no-untyped-def]
+    """Add to ``push`` (N at each point) what the wind does to each cell, by a quarter a corner."""
+    gust = 1.0
+    for k in range(waves.shape[0]):
+        gust += gusts * 0.35 * np.sin(0.9 * waves[k, 6] * now + waves[k, 7])
+    gust = max(gust, 0.0)
+    strength = np.sqrt(wind[0] ** 2 + wind[1] ** 2 + wind[2] ** 2)
+    blow = np.empty(3)
+    for i in range(place.shape[0] - 1):
+        for j in range(place.shape[1] - 1):
+            # The cell's two diagonals: their cross product is twice its area along its normal.
+            ax = place[i + 1, j + 1, 0] - place[i, j, 0]
+            ay = place[i + 1, j + 1, 1] - place[i, j, 1]
+            az = place[i + 1, j + 1, 2] - place[i, j, 2]
+            bx = place[i + 1, j, 0] - place[i, j + 1, 0]
+            by = place[i + 1, j, 1] - place[i, j + 1, 1]
+            bz = place[i + 1, j, 2] - place[i, j + 1, 2]
+            nx, ny, nz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+            size = np.sqrt(nx * nx + ny * ny + nz * nz)
+            if size < 1e-12:
+                continue
+            for c in range(3):
+                own = speed[i, j, c] + speed[i + 1, j, c]
+                own += speed[i, j + 1, c] + speed[i + 1, j + 1, c]
+                blow[c] = wind[c] * gust - 0.25 * own
+            if swirls > 0.0:
+                for k in range(waves.shape[0]):
+                    turn = waves[k, 7] + 2 * np.pi * waves[k, 6] * now
                     for c in range(3):
-                        blow[c] = wind[c] * gust - 0.25 * (
-                            speed[i, j, c]
-                            + speed[i + 1, j, c]
-                            + speed[i, j + 1, c]
-                            + speed[i + 1, j + 1, c]
-                        )
-                    strength = np.sqrt(wind[0] ** 2 + wind[1] ** 2 + wind[2] ** 2)
-                    if swirls > 0.0:
-                        for k in range(waves.shape[0]):
-                            turn = waves[k, 7] + 2 * np.pi * waves[k, 6] * now
-                            for c in range(3):
-                                turn -= 5.0 * waves[k, c] * place[i, j, c]
-                            share = swirls * 0.35 * strength * np.sin(turn)
-                            for c in range(3):
-                                blow[c] += share * waves[k, 3 + c]
-                    across = (blow[0] * nx + blow[1] * ny + blow[2] * nz) / size
-                    # Pressure on what stands across the wind; a little drags along it, too.
-                    press = 0.5 * air * (0.5 * size) * abs(across) * across / size
-                    drag = (
-                        0.5
-                        * air
-                        * (0.5 * size)
-                        * 0.04
-                        * np.sqrt(blow[0] ** 2 + blow[1] ** 2 + blow[2] ** 2)
-                    )
+                        turn -= 5.0 * waves[k, c] * place[i, j, c]
+                    share = swirls * 0.35 * strength * np.sin(turn)
                     for c in range(3):
-                        normal = nx if c == 0 else (ny if c == 1 else nz)
-                        force = 0.25 * (press * normal + drag * blow[c])
-                        push[i, j, c] += force
-                        push[i + 1, j, c] += force
-                        push[i, j + 1, c] += force
-                        push[i + 1, j + 1, c] += force
-        for i in range(rows):
-            for j in range(columns):
-                for c in range(3):
-                    before[i, j, c] = place[i, j, c]
-                    if not held[i, j]:
-                        # No faster than 200 m/s: however strong the wind, all stays finite.
-                        speed[i, j, c] += step * push[i, j, c] / mass
-                        if c == 1:
-                            speed[i, j, c] -= step * GRAVITY
-                        speed[i, j, c] = min(max(speed[i, j, c], -200.0), 200.0)
-                        place[i, j, c] += step * speed[i, j, c]
-        inverse = 1.0 / mass
-        for i in range(rows):
-            for j in range(columns):
-                if j + 1 < columns:
-                    _thread(place, held, rest, i, j, i, j + 1, inverse, 0.0)
-                if i + 1 < rows:
-                    _thread(place, held, rest, i, j, i + 1, j, inverse, 0.0)
-                if i + 1 < rows and j + 1 < columns:
-                    slant = 1e-4 / (step * step)
-                    _thread(place, held, rest, i, j, i + 1, j + 1, inverse, slant)
-                    _thread(place, held, rest, i, j + 1, i + 1, j, inverse, slant)
-                if bend >= 0.0:
-                    over = bend / (step * step)
-                    if j + 2 < columns:
-                        _thread(place, held, rest, i, j, i, j + 2, inverse, over)
-                    if i + 2 < rows:
-                        _thread(place, held, rest, i, j, i + 2, j, inverse, over)
-        for i in range(rows):
-            for j in range(columns):
-                if held[i, j]:
-                    continue
-                if reach[i, j] > 0.0:
-                    a, b = anchors[i, j, 0], anchors[i, j, 1]
-                    dx = place[i, j, 0] - place[a, b, 0]
-                    dy = place[i, j, 1] - place[a, b, 1]
-                    dz = place[i, j, 2] - place[a, b, 2]
-                    far = np.sqrt(dx * dx + dy * dy + dz * dz)
-                    if far > reach[i, j]:
-                        share = reach[i, j] / far
-                        place[i, j, 0] = place[a, b, 0] + dx * share
-                        place[i, j, 1] = place[a, b, 1] + dy * share
-                        place[i, j, 2] = place[a, b, 2] + dz * share
-                if place[i, j, 2] < wall:
-                    place[i, j, 2] = wall
-        slower = np.exp(-damping * step)
-        for i in range(rows):
-            for j in range(columns):
-                for c in range(3):
-                    speed[i, j, c] = slower * (place[i, j, c] - before[i, j, c]) / step
+                        blow[c] += share * waves[k, 3 + c]
+            across = (blow[0] * nx + blow[1] * ny + blow[2] * nz) / size
+            # Pressure on what stands across the wind; a little drags along it, too.
+            force = 0.5 * air * (0.5 * size)
+            press = force * abs(across) * across / size
+            drag = 0.04 * force * np.sqrt(blow[0] ** 2 + blow[1] ** 2 + blow[2] ** 2)
+            for c in range(3):
+                normal = nx if c == 0 else (ny if c == 1 else nz)
+                quarter = 0.25 * (press * normal + drag * blow[c])
+                push[i, j, c] += quarter
+                push[i + 1, j, c] += quarter
+                push[i, j + 1, c] += quarter
+                push[i + 1, j + 1, c] += quarter
+
+
+@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+def _fall(place, speed, push, held, step, mass):  # type: ignore[no-untyped-def]
+    """Let what is not held go where its weight, the wind and its own speed take it."""
+    for i in range(held.shape[0]):
+        for j in range(held.shape[1]):
+            if held[i, j]:
+                continue
+            for c in range(3):
+                faster = speed[i, j, c] + step * push[i, j, c] / mass
+                if c == 1:
+                    faster -= step * GRAVITY
+                # However strong the wind, all stays finite.
+                faster = min(max(faster, -_FASTEST), _FASTEST)
+                place[i, j, c] += step * faster
+
+
+@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+def _pull(place, held, rest, inverse, bend, step):  # type: ignore[no-untyped-def]
+    """Pull points together by their threads, one after the other, always in the same order."""
+    rows, columns = held.shape
+    slant, over = _SLANT / (step * step), bend / (step * step)
+    for i in range(rows):
+        for j in range(columns):
+            if j + 1 < columns:
+                _thread(place, held, rest, i, j, i, j + 1, inverse, 0.0)
+            if i + 1 < rows:
+                _thread(place, held, rest, i, j, i + 1, j, inverse, 0.0)
+            if i + 1 < rows and j + 1 < columns:
+                _thread(place, held, rest, i, j, i + 1, j + 1, inverse, slant)
+                _thread(place, held, rest, i, j + 1, i + 1, j, inverse, slant)
+            if bend >= 0.0:
+                if j + 2 < columns:
+                    _thread(place, held, rest, i, j, i, j + 2, inverse, over)
+                if i + 2 < rows:
+                    _thread(place, held, rest, i, j, i + 2, j, inverse, over)
+
+
+@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+def _bound(place, held, reach, anchors, wall):  # type: ignore[no-untyped-def]
+    """Keep what is free within its reach of what is held, and before the wall."""
+    for i in range(held.shape[0]):
+        for j in range(held.shape[1]):
+            if held[i, j]:
+                continue
+            if reach[i, j] > 0.0:
+                a, b = anchors[i, j, 0], anchors[i, j, 1]
+                dx = place[i, j, 0] - place[a, b, 0]
+                dy = place[i, j, 1] - place[a, b, 1]
+                dz = place[i, j, 2] - place[a, b, 2]
+                far = np.sqrt(dx * dx + dy * dy + dz * dz)
+                if far > reach[i, j]:
+                    share = reach[i, j] / far
+                    place[i, j, 0] = place[a, b, 0] + dx * share
+                    place[i, j, 1] = place[a, b, 1] + dy * share
+                    place[i, j, 2] = place[a, b, 2] + dz * share
+            place[i, j, 2] = max(place[i, j, 2], wall)
 
 
 @njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
@@ -270,6 +267,7 @@ class _Motion:
         here: FloatArray = self.place.astype(np.float32)  # type: ignore[assignment]
         cloth = self.cloth
         step = 1 / FRAMES_A_SECOND / self.steps
+        # From 0.1 m/N, which hardly counts, to a millionth, which is as good as rigid.
         stiff = 10 ** (-1 - 5 * cloth.stiff) if cloth.stiff else -1.0
         moved(
             self.place, self.speed, self.held, self.rest, self.reach, self.anchors, self.mass,
