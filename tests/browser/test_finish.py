@@ -81,8 +81,10 @@ def test_a_mask_and_a_slider_are_turned_and_seen_at_once(page: Page) -> None:
     """A vignette's middle is dragged, its slider turned, a picture laid over: live or rendered."""
     finishing(page)
     add(page, "Vignette")
-    cross = page.locator(".overlay .pivot").bounding_box()
-    assert cross
+    cross = None
+    while not cross:  # drawn anew whenever what is seen changes: it may have gone while asked
+        expect(page.locator(".overlay .pivot")).to_be_visible()
+        cross = page.locator(".overlay .pivot").bounding_box()
     at = cross["x"] + cross["width"] / 2, cross["y"] + cross["height"] / 2
     page.mouse.move(*at)
     page.mouse.down()
