@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, FloatRect, Locator, Page, expect, sync_playwright
 
 from tests.conftest import private_servers
 from vistaline.actions.shots import create_shot, current_shot
@@ -158,6 +158,18 @@ def open_bench(page: Page, shot: int, bench: str) -> None:
 def idle(page: Page) -> None:
     """Wait until the page is at rest: all that was asked for is answered and shown."""
     page.wait_for_selector("html[data-idle=true]", state="attached", timeout=120_000)
+
+
+def box_of(locator: Locator) -> FloatRect:
+    """Return where something is on the screen, once it is.
+
+    What is drawn anew whenever the page changes may be gone just when it is asked for.
+    """
+    deadline = time.monotonic() + PATIENCE / 1000
+    while not (box := locator.bounding_box()):
+        assert time.monotonic() < deadline, f"{locator} is nowhere"
+        time.sleep(0.05)
+    return box
 
 
 # --- a shot of its own for each test -----------------------------------------------------------

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import idle, open_bench, own
+from tests.browser.conftest import box_of, idle, open_bench, own
 from tests.browser.test_work import (
     DUSK,
     canvas,
@@ -48,8 +48,7 @@ def choose(page: Page, framing: int) -> None:
 
 
 def grip(page: Page, selector: str) -> tuple[float, float]:
-    box = page.locator(f"{selector} path").bounding_box()
-    assert box
+    box = box_of(page.locator(f"{selector} path"))
     return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
 
 
@@ -125,8 +124,7 @@ def test_a_route_is_retimed(page: Page) -> None:
     expect(page.locator("[data-part=counter]")).to_contain_text("backwards 2×")
     page.keyboard.press("k")
     expect(page.locator("[data-do=play]")).to_have_attribute("aria-label", "Play")
-    ruler = page.locator("[data-part=route]").bounding_box()
-    assert ruler
+    ruler = box_of(page.locator("[data-part=route]"))
     page.keyboard.down("Shift")
     page.mouse.move(ruler["x"] + 78, ruler["y"] + 10)
     page.mouse.down()
@@ -159,8 +157,7 @@ def test_an_ease_is_shaped_by_its_peak(page: Page) -> None:
     before = page.locator(".route .hump").get_attribute("d")
     peak = page.locator(".ease .knob").nth(2)
     peak.scroll_into_view_if_needed()
-    knob = peak.bounding_box()
-    assert knob
+    knob = box_of(peak)
     drag(page, knob["x"] + 4, knob["y"] + 4, 14, -12)
     expect(page.locator("#v-ease")).to_have_value("own")
     expect(page.locator(".ease text").last).to_contain_text("speed at 6")
@@ -181,8 +178,7 @@ def test_a_cut_and_a_dolly_zoom_look_as_rendered(page: Page) -> None:
     for frame in (20, 110):
         looks_as_rendered(page, frame)
     # The cut is dragged; away from the cut, the directed camera is seen all the way.
-    mark = page.locator(".route .cut line").bounding_box()
-    assert mark
+    mark = box_of(page.locator(".route .cut line"))
     cut = page.request.get(f"/shots/{own(WATCHER)}/scene.json").json()["cuts"][0]["frame"]
     drag(page, mark["x"], mark["y"] + 8, 90, 0)
     moved = page.request.get(f"/shots/{own(WATCHER)}/scene.json").json()["cuts"][0]["frame"]

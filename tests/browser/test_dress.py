@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import idle, open_bench, own
+from tests.browser.conftest import box_of, idle, open_bench, own
 from tests.browser.test_stage import type_in
 from tests.browser.test_work import DUSK, change, drag, looks_as_rendered
 
@@ -27,8 +27,7 @@ def test_a_spot_is_added_dragged_and_seen_as_it_is_rendered(page: Page) -> None:
     dressed(page, ROOM, "Spot")
     expect(page.locator(".sheet-plan .lamp.chosen")).to_have_count(1)
     looks_as_rendered(page, 0)
-    bulb = page.locator("[data-part=plan-above] .lamp .bulb").bounding_box()
-    assert bulb
+    bulb = box_of(page.locator("[data-part=plan-above] .lamp .bulb"))
     was = float(page.locator("#v-set_lamp-forward").input_value())
     x, y = bulb["x"] + bulb["width"] / 2, bulb["y"] + bulb["height"] / 2
     drag(page, x, y, 0, -16)
@@ -114,8 +113,7 @@ def test_a_shaft_rides_is_keyed_and_dragged_and_a_proof_shows_it(page: Page) -> 
     expect(page.locator(".sheet-plan .lamp.chosen")).to_have_count(1)
     page.click("summary:has-text('Opening')")
     was = float(page.locator("#v-set_dressing-x").input_value())
-    mark = page.locator("[data-part=plan-above] .lamp .bulb").bounding_box()
-    assert mark
+    mark = box_of(page.locator("[data-part=plan-above] .lamp .bulb"))
     drag(page, mark["x"] + mark["width"] / 2, mark["y"] + mark["height"] / 2, 16, 0)
     idle(page)
     assert float(page.locator("#v-set_dressing-x").input_value()) > was + 0.1
@@ -167,8 +165,7 @@ def test_a_shaft_comes_out_of_the_window_that_is_clicked_and_a_slider_turns_it(p
     open_bench(page, own(ROOM), "dress")
     with change(page):
         page.click("text=+ Shaft")
-    box = page.locator("[data-part=gate]").bounding_box()
-    assert box
+    box = box_of(page.locator("[data-part=gate]"))
     page.click("[data-point=point_dressing]")
     with change(page):
         page.mouse.click(box["x"] + 0.12 * box["width"], box["y"] + 0.45 * box["height"])

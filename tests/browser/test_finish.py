@@ -11,7 +11,7 @@ import pytest
 from PIL import Image
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import idle, open_bench, own
+from tests.browser.conftest import box_of, idle, open_bench, own
 from tests.browser.test_stage import type_in
 from tests.browser.test_work import DUSK, change, fetched, looks_as_rendered
 from vistaline.core.picture.cubes import cube_text, read_cube
@@ -57,8 +57,7 @@ def test_two_tones_are_seen_live_ordered_masked_and_keyed(page: Page) -> None:
     with change(page):
         page.select_option("#v-set_mask-shape", "ellipse")
     expect(page.locator("text=It shows in the proof.")).to_be_visible()
-    box = page.locator("[data-part=gate]").bounding_box()
-    assert box
+    box = box_of(page.locator("[data-part=gate]"))
     page.click("[data-outline=outline_mask]")
     for x, y in ((0.2, 0.4), (0.6, 0.4), (0.5, 0.8)):
         page.mouse.click(box["x"] + x * box["width"], box["y"] + y * box["height"])
@@ -81,10 +80,7 @@ def test_a_mask_and_a_slider_are_turned_and_seen_at_once(page: Page) -> None:
     """A vignette's middle is dragged, its slider turned, a picture laid over: live or rendered."""
     finishing(page)
     add(page, "Vignette")
-    cross = None
-    while not cross:  # drawn anew whenever what is seen changes: it may have gone while asked
-        expect(page.locator(".overlay .pivot")).to_be_visible()
-        cross = page.locator(".overlay .pivot").bounding_box()
+    cross = box_of(page.locator(".overlay .pivot"))
     at = cross["x"] + cross["width"] / 2, cross["y"] + cross["height"] / 2
     page.mouse.move(*at)
     page.mouse.down()
@@ -94,8 +90,7 @@ def test_a_mask_and_a_slider_are_turned_and_seen_at_once(page: Page) -> None:
     page.click("details[data-unfolds=Middle] > summary")
     assert float(page.locator("#v-set_dressing-x").input_value()) > 5
     # While it is turned, what it would make is seen; nothing is kept before it is let go.
-    slider = page.locator("input[type=range][name=strength]").bounding_box()
-    assert slider
+    slider = box_of(page.locator("input[type=range][name=strength]"))
     page.mouse.move(slider["x"] + 0.6 * slider["width"], slider["y"] + slider["height"] / 2)
     page.mouse.down()
     page.mouse.move(slider["x"] + 4, slider["y"] + slider["height"] / 2, steps=4)
@@ -127,8 +122,7 @@ def test_curves_are_drawn_and_values_that_do_not_fit_refused(page: Page) -> None
     add(page, "Curves")
     sheet = page.locator(".curve svg")
     sheet.scroll_into_view_if_needed()
-    box = sheet.bounding_box()
-    assert box
+    box = box_of(sheet)
     with change(page):
         page.mouse.click(box["x"] + 0.5 * box["width"], box["y"] + 0.25 * box["height"])
     looks_as_rendered(page, 40)
@@ -145,8 +139,7 @@ def test_curves_are_drawn_and_values_that_do_not_fit_refused(page: Page) -> None
 
 def test_points_are_picked_in_the_viewfinder(page: Page) -> None:
     finishing(page)
-    box = page.locator("[data-part=gate]").bounding_box()
-    assert box
+    box = box_of(page.locator("[data-part=gate]"))
     at = box["x"] + 0.3 * box["width"], box["y"] + 0.3 * box["height"]
     add(page, "White balance")
     page.click("[data-point=neutral]")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import idle, open_bench, own
+from tests.browser.conftest import box_of, idle, open_bench, own
 from tests.browser.test_direct import tab
 from tests.browser.test_work import DUSK, change, drag, fetched, looks_as_rendered
 
@@ -27,8 +27,7 @@ def focused(page: Page) -> Page:
 
 
 def click_in(page: Page, across: float, down: float) -> None:
-    box = page.locator("[data-part=canvas]").bounding_box()
-    assert box
+    box = box_of(page.locator("[data-part=canvas]"))
     with change(page):
         page.mouse.click(box["x"] + box["width"] * across, box["y"] + box["height"] * down)
     idle(page)
@@ -52,8 +51,7 @@ def test_a_click_focuses_and_the_plan_shows_it_and_is_dragged(page: Page) -> Non
     line = page.locator("[data-part=plan-above] [role=slider][data-focus]")
     expect(line).to_have_attribute("aria-valuetext", f"{near:.2f} m in focus")
     words = page.locator("[data-part=plan-above] [data-focus] text")
-    box = words.bounding_box()
-    assert box
+    box = box_of(words)
     x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
     drag(page, x, y, 0, -40)
     idle(page)

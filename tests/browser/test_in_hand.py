@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, Route, expect
 
-from tests.browser.conftest import fresh_sheets, idle, open_bench, own
+from tests.browser.conftest import box_of, fresh_sheets, idle, open_bench, own
 from tests.browser.test_pictures import PHOTOGRAPH, Board, edited, open_picture
 from tests.browser.test_work import DUSK, canvas, change, drag, number, set_number
 
@@ -112,7 +112,7 @@ def test_nothing_overruns_its_panel(page: Page) -> None:
                   .map((each) => `${each.className}: ${each.scrollWidth} > ${each.clientWidth}`)"""
             )
             assert over == [], (address, width)
-            panel = page.locator(".inspector").bounding_box()
+            panel = box_of(page.locator(".inspector"))
             assert panel and panel["x"] + panel["width"] <= width + 1
 
 
@@ -318,11 +318,10 @@ def test_at_a_second_and_a_half_nothing_typed_is_lost_or_meant_for_another(page:
 def test_panes_are_sized_and_the_viewfinder_enlarged_and_both_remembered(page: Page) -> None:
     shot = own(DUSK)
     open_bench(page, shot, "arrange")
-    scrub = page.locator("[data-part=scrub]").bounding_box()
+    scrub = box_of(page.locator("[data-part=scrub]"))
     assert scrub and scrub["width"] > 300
     before = canvas(page)
-    edge = page.locator("[data-pane=plan]").bounding_box()
-    assert edge
+    edge = box_of(page.locator("[data-pane=plan]"))
     page.mouse.move(edge["x"] + 4, edge["y"] + 200)
     page.mouse.down()
     page.mouse.move(edge["x"] + 124, edge["y"] + 200, steps=4)

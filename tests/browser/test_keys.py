@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import idle, open_bench, own
+from tests.browser.conftest import box_of, idle, open_bench, own
 from tests.browser.test_work import (
     canvas,
     change,
@@ -121,8 +121,7 @@ def test_an_ease_is_set_for_several_rows_at_once(direct: Page) -> None:
     with change(page):
         page.click("#inspector .presets button:text-is('stop')")
     expect(page.locator("#v-ease")).to_have_value("cubic-in")
-    knob = page.locator(".ease .knob").last.bounding_box()
-    assert knob
+    knob = box_of(page.locator(".ease .knob").last)
     drag(page, knob["x"] + 5, knob["y"] + 5, -40, 0)
     expect(page.locator("#v-ease")).to_have_value("own")
     expect(page.locator(".ease .other")).to_have_count(0)  # one ease for both rows

@@ -7,7 +7,7 @@ import math
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import idle, open_bench, own
+from tests.browser.conftest import box_of, idle, open_bench, own
 from tests.browser.test_gallery import choose, middle
 from tests.browser.test_stage import type_in
 from tests.browser.test_work import canvas, change, drag, looks_as_rendered, number
@@ -221,7 +221,7 @@ def test_a_film_is_put_in_order_cut_and_played(page: Page) -> None:
     # Dragged behind the second, by the keyboard back again.
     first = page.locator("[data-piece=p1]")
     first.scroll_into_view_if_needed()
-    box, second = first.bounding_box(), page.locator("[data-piece=p2]").bounding_box()
+    box, second = box_of(first), box_of(page.locator("[data-piece=p2]"))
     assert box and second
     drag(page, box["x"] + box["width"] / 3, box["y"] + 50,
          second["x"] + 0.8 * second["width"] - box["x"] - box["width"] / 3, 4)  # fmt: skip
@@ -232,8 +232,7 @@ def test_a_film_is_put_in_order_cut_and_played(page: Page) -> None:
     expect(pieces.first).to_have_text("Dusk at Sallow Head")
     # Its end is dragged sooner: the film is shorter.
     long = page.locator("[data-part=scrub]").get_attribute("max")
-    box = page.locator("[data-piece=p3]").bounding_box()
-    assert box
+    box = box_of(page.locator("[data-piece=p3]"))
     drag(page, box["x"] + box["width"] - 4, box["y"] + 50, -60, 0)
     idle(page)
     assert int(page.locator("[data-part=scrub]").get_attribute("max") or 0) < int(long or 0)

@@ -12,7 +12,7 @@ import pytest
 from PIL import Image
 from playwright.sync_api import Locator, Page, expect
 
-from tests.browser.conftest import fresh_sheets, idle
+from tests.browser.conftest import box_of, fresh_sheets, idle
 from vistaline.core.formats.openraster import RasterLayer, write_openraster
 from vistaline.core.picture.still import encode_png
 
@@ -43,8 +43,7 @@ class Board:
         self.page, self.room = page, page.locator(".board")
         width, height = (int(word) for word in page.locator(".facts span").first.inner_text()
                          .removesuffix(" px").split(" × "))  # fmt: skip
-        box = self.room.bounding_box()
-        assert box is not None
+        box = box_of(self.room)
         self.scale = float(self.room.get_attribute("data-scale") or 1)
         self.left = box["x"] + (box["width"] - width * self.scale) / 2
         self.top = box["y"] + (box["height"] - height * self.scale) / 2

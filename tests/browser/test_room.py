@@ -7,7 +7,7 @@ import math
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import open_bench, own
+from tests.browser.conftest import box_of, open_bench, own
 from tests.browser.test_work import canvas, change, drag, looks_as_rendered, number, set_number
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(900)]
@@ -82,8 +82,7 @@ def test_a_surface_grows_the_keeper_stands_and_the_frames_are_looked_at(page: Pa
     page.locator(".depth-card", has_text="Floor").click()
     expect(page.locator(".overlay .grow-bar")).to_have_count(3)
     assert page.locator(".overlay .surface-grid").count() > 12
-    held = page.locator(".overlay .grow-bar").nth(2).bounding_box()
-    assert held
+    held = box_of(page.locator(".overlay .grow-bar").nth(2))
     drag(page, held["x"] + held["width"] / 2, held["y"] + held["height"] / 2, 0, -50)
     expect(page.locator(".depth-card")).to_have_count(count + 1)
     expect(page.locator("#layer-name")).to_have_value("Floor top")  # chosen, to be grown on
@@ -119,8 +118,7 @@ def test_a_floor_alone_is_drawn_and_its_edges_move_by_themselves(page: Page) -> 
     set_number(page, "#v-surface-height", 3)
     before = number(page, "#v-move_side-metres")
     # Beside the bar in its middle the right edge is taken hold of.
-    bar = page.locator(".overlay .grow-bar").nth(1).bounding_box()
-    assert bar
+    bar = box_of(page.locator(".overlay .grow-bar").nth(1))
     x, y = bar["x"] + bar["width"] / 2, bar["y"] + bar["height"] / 2
     long = math.hypot(bar["width"], bar["height"])
     drag(page, x + 20 * bar["width"] / long, y + 20 * bar["height"] / long, 15, 0)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import open_bench, own
+from tests.browser.conftest import box_of, open_bench, own
 from tests.browser.test_stage import type_in
 from tests.browser.test_work import change, looks_as_rendered
 
@@ -31,8 +31,7 @@ def test_a_title_comes_letter_by_letter_and_goes_live_as_rendered(page: Page) ->
     # Dragged, its slider shows what it would be; let go, that is kept.
     slider = page.locator("#inspector input[type=range][name=overlap]")
     slider.scroll_into_view_if_needed()
-    box = slider.bounding_box()
-    assert box
+    box = box_of(slider)
     page.mouse.move(box["x"] + 6, box["y"] + box["height"] / 2)
     page.mouse.down()
     page.mouse.move(box["x"] + 0.9 * box["width"], box["y"] + box["height"] / 2, steps=5)

@@ -19,7 +19,7 @@ from PIL import Image
 from playwright.sync_api import Page, expect
 from skimage.metrics import structural_similarity
 
-from tests.browser.conftest import Stack, idle, open_bench, own, sign_in
+from tests.browser.conftest import Stack, box_of, idle, open_bench, own, sign_in
 from tests.core.test_formats import probe
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(900)]
@@ -58,8 +58,7 @@ def drag(page: Page, x: float, y: float, dx: float, dy: float) -> None:
 
 
 def canvas(page: Page) -> dict[str, float]:
-    box = page.locator("[data-part=canvas]").bounding_box()
-    assert box
+    box = box_of(page.locator("[data-part=canvas]"))
     return box
 
 
@@ -179,8 +178,7 @@ def test_arranging(page: Page) -> None:
 
     # Dragged on the plan: the number follows while the drag lasts.
     page.click("[data-do=fit]")
-    bar = page.locator(".bar[data-layer=headland] .grip").bounding_box()
-    assert bar
+    bar = box_of(page.locator(".bar[data-layer=headland] .grip"))
     x, y = bar["x"] + bar["width"] - 6, bar["y"] + bar["height"] / 2
     page.mouse.move(x, y)
     page.mouse.down()
@@ -263,8 +261,7 @@ def test_directing(page: Page) -> None:
         page.select_option("#v-ease", "ease-in")
     expect(page.locator(".ticks")).not_to_have_attribute("d", ticks or "")
     page.locator(".ease circle").first.scroll_into_view_if_needed()
-    handle = page.locator(".ease circle").first.bounding_box()
-    assert handle
+    handle = box_of(page.locator(".ease circle").first)
     drag(page, handle["x"] + 4, handle["y"] + 4, 12, -20)
     expect(page.locator("#v-ease")).to_have_value("own")
     set_number(page, "#v-x1", 0.8)
@@ -282,8 +279,7 @@ def test_directing(page: Page) -> None:
         page.keyboard.press("a")
     expect(page.locator(".stop")).to_have_count(3)
     expect(page.locator("#v-time_framing-frame")).to_have_value("11 f")
-    stop = page.locator(".stop[data-framing='1'] rect").bounding_box()
-    assert stop
+    stop = box_of(page.locator(".stop[data-framing='1'] rect"))
     drag(page, stop["x"] + stop["width"] - 8, stop["y"] + 8, 200, 0)
     assert number(page, "#v-time_framing-frame") > 30
     with change(page):
