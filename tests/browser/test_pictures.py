@@ -135,6 +135,7 @@ def test_the_same_steps_for_two_pictures(page: Page) -> None:
     page.wait_for_selector("[name=quarters]")
     page.check(".film input >> nth=1")
     page.click("text=Apply these steps to the ticked")
+    idle(page)
     page.goto("/projects/1")
     expect(page.locator(".tile", has_text="295 × 4608")).to_have_count(1)
     expect(page.locator(".tile", has_text="1076 × 4608")).to_have_count(1)

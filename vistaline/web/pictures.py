@@ -33,8 +33,11 @@ blueprint = Blueprint("pictures", __name__)
 def bench(project_id: int) -> Any:
     """Show a project: its pictures and its shots."""
     project = projects.find_project(session(), person_id(), project_id)
+    # Before the pictures are asked for: what comes in between is told as news.
+    stamp = tasks.stamp_of(project_id, "pictures")
     return render_template(
         "pictures/pictures.html",
+        stamp=stamp,
         project=project,
         has_demo=projects.demo_of(session(), person_id()) is not None,
         role=projects.role_in(session(), person_id(), project_id),

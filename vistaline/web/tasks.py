@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from typing import Any
 
 from flask import Blueprint, Response, render_template, request, send_file
@@ -15,7 +16,7 @@ from vistaline.core.formats.incoming import small_part
 from vistaline.store.models import ACTIVE, JobState, PictureTask, SheetRow, ShotRow, TaskKind
 from vistaline.web.context import person_id, say_if_delayed, services, session
 
-__all__ = ["announce", "blueprint", "panel"]
+__all__ = ["announce", "blueprint", "panel", "stamp_of"]
 
 blueprint = Blueprint("tasks", __name__)
 
@@ -61,9 +62,7 @@ def panel(
     """Return the panel; an event says when something was finished since it was last asked for."""
     kinds = _SHOWN.get(bench, _SHOWN["pictures"])
     found = tasks.tasks_of(session(), project_id, kinds, picture_id=picture_id, shot_id=shot_id)
-    done = [task.finished for task in found if task.finished]
-    asking = sum(task.state is JobState.ASKING for task in found)
-    stamp = f"{max(done).isoformat() if done else ''}/{asking}"
+    stamp = _stamp(found)
     shown = [
         task
         for task in found
@@ -83,6 +82,18 @@ def panel(
     ended = [task for task in found if task.finished]
     last = max(ended, key=lambda task: str(task.finished), default=None)
     return page, 200, {"HX-Trigger": _news(project_id, shot_id, last)} if news else {}
+
+
+def stamp_of(project_id: int, bench: str) -> str:
+    """Return what a bench's panel would stamp now: a page that is sent with it misses no news."""
+    return _stamp(tasks.tasks_of(session(), project_id, _SHOWN[bench]))
+
+
+def _stamp(found: Sequence[PictureTask]) -> str:
+    """Return what changes whenever one of the tasks is finished, or asks something."""
+    done = [task.finished for task in found if task.finished]
+    asking = sum(task.state is JobState.ASKING for task in found)
+    return f"{max(done).isoformat() if done else ''}/{asking}"
 
 
 def _quiet(task: PictureTask) -> bool:
