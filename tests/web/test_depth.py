@@ -1,12 +1,10 @@
 """A picture's depth without a browser: painted, brought in, taken from a shot, given to one."""
 
 import io
-import json
 import threading
 from collections.abc import Iterator
 from http.server import ThreadingHTTPServer
 from pathlib import Path
-from typing import Any
 
 import cv2
 import numpy as np
@@ -16,6 +14,7 @@ from flask.testing import FlaskClient
 from PIL import Image
 
 from tests.web.conftest import bring_in, do_tasks, signed_in
+from tests.web.test_pictures import edit
 from vistaline.actions.errors import Refused
 from vistaline.actions.estimating import DepthService
 from vistaline.core.picture.still import encode_png
@@ -23,14 +22,6 @@ from vistaline.stack.depth_service import StandIn, served
 from vistaline.store.models import JobState, Picture
 
 RAMP = np.tile(np.linspace(255, 0, 640).astype(np.uint8), (360, 1))
-
-
-def edit(client: FlaskClient, picture: int, verb: str, **values: Any) -> Any:
-    at = client.get(f"/pictures/{picture}/separate.json").json["version"]
-    form = {
-        key: each if isinstance(each, str) else json.dumps(each) for key, each in values.items()
-    }
-    return client.post(f"/pictures/{picture}/edits/{verb}", data={"version": at, **form})
 
 
 def shown(client: FlaskClient, picture: int) -> np.ndarray:

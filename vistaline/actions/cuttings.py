@@ -230,7 +230,8 @@ class Cuttings:
             return nearness_of(sheet.depth.steps, seen.smaller(side) if side else seen)
 
         name = self.depth_name(file, sheet)
-        with self._files.alone("depths", name):
+        # One lock a picture, as masks have: one a depth would leave a file for every stroke.
+        with self._files.alone("depths", _hash(file)):
             if side:
                 return self._kept("small depths", f"{name}-{side}", compute, _KEPT_SMALL_DEPTHS)
             return self._kept("depths", name, compute, _KEPT_DEPTHS)

@@ -22,9 +22,9 @@ from vistaline.core.shot.stands import Box
 from vistaline.core.stage.flats import Flat, flats_of
 from vistaline.store.models import Picture, PictureRole, SheetRow, ShotRow
 
-__all__ = ["depth_from_shot", "layer_nearness", "stand_layers"]
+__all__ = ["depth_from_shot", "stand_layers"]
 
-_FAREST = 1e4
+_FARTHEST = 1e4
 """Metres: farther than that all stands still behind a camera that moves on a stage."""
 _SOLID = 0.5
 _BEHIND = 1.05
@@ -47,7 +47,7 @@ def depth_from_shot(
     if not planes:
         raise Refused(f"Nothing of {row.picture.name} stands in {shot_row.name}. Choose another.")
     low, high = min(low for low, _ in slopes), max(high for _, high in slopes)
-    near, far = 1 / high, min(_FAREST, 1 / max(low, 1e-9))
+    near, far = 1 / high, min(_FARTHEST, 1 / max(low, 1e-9))
     far = max(far, near * 1.05)
     share = 1 / near - 1 / far
     told = []
@@ -106,7 +106,7 @@ def _ends(flat: Flat, size: tuple[int, int]) -> tuple[float, float]:
     """Return the least and greatest 1/z of a plane within the picture."""
     inside = np.clip(flat.outline, 0, size)
     near = np.column_stack([inside, np.ones(len(inside))]) @ flat.slope
-    return max(float(near.min()), 1 / _FAREST), max(float(near.max()), 2 / _FAREST)
+    return max(float(near.min()), 1 / _FARTHEST), max(float(near.max()), 2 / _FARTHEST)
 
 
 def stand_layers(
@@ -126,7 +126,7 @@ def stand_layers(
         own = mine.get(layer.picture or "")
         if own is None or layer.box is None or layer.is_backdrop or layer.on_lens or layer.locked:
             continue
-        value = layer_nearness(library, nearness, own)
+        value = _layer_nearness(library, nearness, own)
         if value is not None:
             there = distance_at(value, sheet.depth.near, sheet.depth.far)
             distances[layer.id] = round(float(there), 3)
@@ -136,7 +136,7 @@ def stand_layers(
     return len(distances)
 
 
-def layer_nearness(library: Library, nearness: np.ndarray, picture: Picture) -> float | None:
+def _layer_nearness(library: Library, nearness: np.ndarray, picture: Picture) -> float | None:
     """Return how near what a picture shows is, by the depth of the picture it was cut out of.
 
     The median over what is solid of it; of a plate, the farthest tenth of the depth.
