@@ -337,6 +337,7 @@ export class Separating {
     if (on("cutout")) this.#choose(on("cutout").cutout);
     if ("addsCutout" in (on("adds-cutout") ?? {})) this.#add();
     if (on("tab")) this.#tab(on("tab").tab);
+    if (on("fills-part")) this.#followFill(on("fills-part").fillsPart);
     if (on("uses")) this.edits.make("use_plate", { file: on("uses").uses, behind: on("uses").useBehind });
     if (on("reshapes")) this.#reshape(Number(on("reshapes").reshapes));
     if (on("do")?.do === "source") {
@@ -363,6 +364,12 @@ export class Separating {
     for (const page of this.element.querySelectorAll("[data-tab-of]")) page.hidden = page.dataset.tabOf !== name;
     this.depths.show(name === "depth");
     if (name !== "depth") this.#take(this.tool);
+  }
+
+  /** The tries behind a cutout, where a fill that was just asked for is followed. */
+  #followFill(behind) {
+    document.getElementById("chosen").elements.behind.value = behind;
+    this.#tab("plate");
   }
 
   #see(look) {
