@@ -161,13 +161,16 @@ def idle(page: Page) -> None:
 
 
 def box_of(locator: Locator) -> FloatRect:
-    """Return where something is on the screen, once it is.
+    """Return where something is on the screen, once it is, and stands still.
 
-    What is drawn anew whenever the page changes may be gone just when it is asked for.
+    What is drawn anew whenever the page changes may be gone just when it is asked for, and may
+    move when panels about it are filled.
     """
     deadline = time.monotonic() + PATIENCE / 1000
-    while not (box := locator.bounding_box()):
-        assert time.monotonic() < deadline, f"{locator} is nowhere"
+    seen = None
+    while not (box := locator.bounding_box()) or box != seen:
+        assert time.monotonic() < deadline, f"{locator} is nowhere, or never stands still"
+        seen = box
         time.sleep(0.05)
     return box
 

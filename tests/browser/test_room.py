@@ -7,7 +7,7 @@ import math
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import box_of, open_bench, own
+from tests.browser.conftest import box_of, idle, open_bench, own
 from tests.browser.test_work import canvas, change, drag, looks_as_rendered, number, set_number
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(900)]
@@ -134,11 +134,12 @@ def test_four_corners_and_a_cylinder_are_laid_on_the_picture(page: Page) -> None
     page.click("[data-do=corners]")
     ends = page.locator(".overlay .edge-end")
     expect(ends).to_have_count(4)
-    # Asked in one step: the overlay is drawn anew when found edges arrive.
-    corner = ends.evaluate_all("all => all[2].getBoundingClientRect().toJSON()")
-    page.mouse.move(corner["x"] + 5, corner["y"] + 5)
+    idle(page)
+    corner = box_of(ends.nth(2))
+    x, y = corner["x"] + corner["width"] / 2, corner["y"] + corner["height"] / 2
+    page.mouse.move(x, y)
     page.mouse.down()
-    page.mouse.move(corner["x"] + 5, corner["y"] + 5 + box["height"] * 0.1, steps=4)
+    page.mouse.move(x, y + box["height"] * 0.1, steps=4)
     expect(page.locator(".loupe")).to_be_visible()
     page.mouse.up()
     expect(page.locator(".loupe")).to_be_hidden()
