@@ -15,6 +15,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import NotFound, Refused
+from vistaline.core.arrays import Rgba16
 from vistaline.core.files import write_atomically
 from vistaline.core.formats.incoming import clip_of, header_of, keep_pyramid, sound_clip
 from vistaline.core.formats.moving import MovingFrames
@@ -249,6 +250,13 @@ class Library:
         if drawing is None or drawing.name != name or not isinstance(look, PiecesLook):
             raise NotFound("The shot has no such title any more.")
         return sheet_called(shot, look, self.looks_of(shot))
+
+    def relief(self, shot: Shot, texture: str, name: str) -> Rgba16:
+        """Return the maps of a relief; errors as :meth:`drawn`."""
+        drawing = look_called(shot, texture)
+        if drawing is None or drawing.name != name:
+            raise NotFound("The shot has no such relief any more.")
+        return self.looks_of(shot)[texture].picture
 
     def alpha(self, shot: Shot, texture: str, u: float, v: float) -> float:
         """Return the alpha (0..1) of one of a shot's looks at unit texture coordinates."""

@@ -118,6 +118,7 @@ class PictureRole(StrEnum):
     ORIGINAL = "original"
     CUTOUT = "cutout"
     PLATE = "plate"
+    DEPTH = "depth"
 
 
 class Picture(Base):
@@ -358,6 +359,7 @@ class TaskKind(StrEnum):
     SEND = "send"
     EXPORT = "export"
     DEPTH = "depth"
+    RAISE = "raise"
     STRAIGHTEN = "straighten"
     UNBOW = "unbow"
     FIND_EDGES = "find edges"

@@ -139,6 +139,30 @@ def to_shot(picture_id: int) -> Any:
     return f'<p class="muted" role="status">{words}</p>'
 
 
+@blueprint.post("/<int:picture_id>/depth/raise")
+@login_required
+def raise_it(picture_id: int) -> Any:
+    """Raise the picture as a relief, in a shot there is or in a new one, in the background."""
+    opened = open_sheet(picture_id)
+    if not opened.sheet.depth.says:
+        raise Refused("Nothing says yet how far away anything is. Paint a depth first.")
+    wish: dict[str, Any] = {"shot": 0, "texture": "texture" in request.form}
+    if request.form.get("shot", 0, type=int):
+        wish["shot"] = _shot(opened).id
+    task = start_task(
+        session(),
+        opened.picture.project_id,
+        TaskKind.RAISE,
+        opened.picture.name,
+        of=Subject(picture_id=picture_id),
+        person_id=person_id(),
+        arguments=wish,
+    )
+    session().commit()
+    tasks.announce(task)
+    return tasks.panel(opened.picture.project_id, "separate", picture_id)
+
+
 def _shot(opened: Opened) -> ShotRow:
     row = projects.find_shot(session(), person_id(), request.form.get("shot", 0, type=int))
     if row.project_id != opened.picture.project_id:

@@ -16,6 +16,9 @@ workers = 2
 threads = 4
 timeout = 120
 graceful_timeout = 3
+# A client may ask again over a connection just when the server gives it up: then it hears nothing
+# but that. Two seconds, the default, are about what lies between two presses of a person.
+keepalive = 75
 loglevel = "warning"
 # A worker's sign of life is a file; on a full disk it must not be taken for dead.
 worker_tmp_dir = "/dev/shm"

@@ -23,6 +23,7 @@ from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.render.proof import proof_frames
 from vistaline.core.scene.air import motes_live
 from vistaline.core.scene.describe import describe_scene, pick_layer, textures_in
+from vistaline.core.scene.reliefs import maps_name, pack_relief
 from vistaline.core.shot.dressing import Dressing, OnStage, row_name
 from vistaline.core.shot.lamps import Lamp
 from vistaline.core.shot.route import Framing
@@ -164,7 +165,21 @@ def _scene(
             for texture in sorted(textures_in(described))
         },
         "passing": passing_told(row, kept or shot, described["passing"], at),
+        "reliefs": reliefs_told(row, kept or shot, at),
     }
+
+
+def reliefs_told(row: ShotRow, shot: Shot, at: int | None = None) -> dict[str, str]:
+    """Return where the triangles of a shot's reliefs are, by their layers' ids."""
+    found = {}
+    for layer in shot.layers:
+        drawing = look_called(shot, maps_name(layer.id)) if layer.relief else None
+        if drawing is not None:
+            at = row.position if at is None else at
+            found[layer.id] = url_for(
+                "shots.relief", shot_id=row.id, name=drawing.name, of=layer.id, at=at
+            )
+    return found
 
 
 def passing_told(
@@ -238,6 +253,21 @@ def pieces(shot_id: int, name: str) -> Any:
         "size": sheet.size,
         "em": sheet.em,
     }
+
+
+@blueprint.get("/<int:shot_id>/relief/<name>.bin")
+@login_required
+def relief(shot_id: int, name: str) -> Any:
+    """Send the triangles of a relief; named by what it is made of, its content never changes."""
+    row, shot = open_shot(shot_id)
+    at = request.args.get("at", row.position, type=int)
+    if at != row.position:
+        shot = shots.shot_at(session(), row, at)
+    told = services().library.relief(shot, maps_name(request.args.get("of", "")), name)
+    answer = Response(pack_relief(told), mimetype="application/octet-stream")
+    answer.cache_control.private = True
+    answer.cache_control.max_age = 86400
+    return answer
 
 
 @blueprint.get("/<int:shot_id>/motes/<int:frame>.bin")

@@ -30,6 +30,7 @@ _SHOWN = {
         TaskKind.EXPORT,
         TaskKind.PREPARE,
         TaskKind.DEPTH,
+        TaskKind.RAISE,
     ),
 }
 _QUIET_WHEN_DONE = (

@@ -84,7 +84,7 @@ def clip_of(shot: Shot, layers: list[str]) -> Clip:
 def _pictures(
     layers: Iterable[Layer], lamps: Iterable[Lamp], dressing: Iterable[Dressing]
 ) -> set[str]:
-    found = {each.picture for each in layers}
+    found = {key for each in layers for key in each.pictures}
     found |= {each.gobo.picture for each in lamps if each.gobo}
     return (found | {getattr(each, "picture", "") for each in dressing}) - {""}
 
@@ -147,6 +147,8 @@ def paste_layers(shot: Shot, *, clip: Any) -> Shot:
             "seen_by": layer.seen_by if layer.seen_by in cameras else "",
         }
         shown = layer.with_shows(picture=pictures[layer.picture]) if layer.picture else layer
+        if layer.relief:
+            shown = shown.with_stands(depth=pictures[layer.relief.depth])
         if layer.nested:
             shown = layer.with_shows(shot=shots[layer.nested.shot])
         if layer.line and layer.line.round:

@@ -167,7 +167,7 @@ def _released(route: Route, ids: Collection[str]) -> Route:
 
 def pictures_used(shot: Shot, layers: Iterable[Layer]) -> dict[str, PictureRef]:
     """Return the pictures of a shot that some layers show."""
-    used = {layer.picture for layer in layers}
+    used = {key for layer in layers for key in layer.pictures}
     used |= {getattr(each, "picture", "") for each in shot.dressing}
     used |= {each.gobo.picture for each in shot.lamps if each.gobo}
     return {key: picture for key, picture in shot.pictures.items() if key in used}

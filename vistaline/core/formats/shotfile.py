@@ -7,8 +7,11 @@ from collections.abc import Mapping
 from pathlib import Path, PurePosixPath
 from typing import Any
 
+import numpy as np
+
 from vistaline.core.errors import PictureError, ShotError
 from vistaline.core.files import write_atomically
+from vistaline.core.formats.incoming import picture_codes
 from vistaline.core.looks.typefaces import shelve
 from vistaline.core.near import meant
 from vistaline.core.picture.clip import Clip
@@ -16,6 +19,7 @@ from vistaline.core.picture.clips import USUAL_RATE, inspect_clip, is_clip
 from vistaline.core.picture.decode import PictureInfo, inspect_picture
 from vistaline.core.shot.document import complete, dump_shot, parse_shot
 from vistaline.core.shot.shot import Shot
+from vistaline.core.stage.raising import told_heights
 
 __all__ = [
     "beside",
@@ -81,6 +85,7 @@ def completed(shot: Shot, paths: Mapping[str, Path]) -> Shot:
         One of them cannot be read.
     """
     sizes, pictures = {}, dict(shot.pictures)
+    raising = {layer.relief.depth for layer in shot.layers if layer.relief}
     for key, path in paths.items():
         found: PictureInfo | Clip
         if is_clip(path):
@@ -88,6 +93,10 @@ def completed(shot: Shot, paths: Mapping[str, Path]) -> Shot:
             pictures[key] = pictures[key].evolve(frames=found.frames, rate=found.rate)
         else:
             found = inspect_picture(path, path.name)
+        if key in raising and not pictures[key].heights:
+            codes = picture_codes(path, path.name)[..., 0]
+            heights = told_heights(codes.astype(np.float32) / np.iinfo(codes.dtype).max)
+            pictures[key] = pictures[key].evolve(heights=heights)
         sizes[key] = found.width, found.height
     for layer in shot.layers:
         if layer.runs and layer.picture and pictures[layer.picture].frames is None:

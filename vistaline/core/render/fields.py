@@ -272,9 +272,8 @@ class FrameFields(Fields):
         asked = Asked(self._seen.quality, opaque=False, cover=np.zeros(tiles))
         source = None
         if cards:
-            look = self._seen.looks[cards[0].texture]
             surface = surface_of(cards[0].layer)
-            source = source_on(surface, cards[0], self.camera, look, asked)
+            source = source_on(surface, cards[0], self.camera, self._seen.looks, asked)
         if source is None or not source.seen:
             found = np.zeros((height, width), np.uint16)
         else:

@@ -93,8 +93,8 @@ def _matte(placed: Placement) -> list[Modifier] | None:
     if asks is None:
         return []
     other = placed.state.mattes[asks.of]
-    surface, pyramid = surface_of(other.layer), placed.looks[other.texture]
-    source = source_on(surface, other, placed.camera, pyramid, placed.unhidden)
+    surface = surface_of(other.layer)
+    source = source_on(surface, other, placed.camera, placed.looks, placed.unhidden)
     if source is None or not source.seen:
         return None if asks.keep == "inside" else []
     edges = np.asarray(source.edges, np.float32)

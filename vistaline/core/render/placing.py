@@ -116,7 +116,7 @@ def place(
     effects = effects_on(state, card)
     opaque = hides(card) and not lets_through(effects)
     asked = Asked(quality, opaque=opaque, cover=cover)
-    source = source_on(surface_of(card.layer), card, camera, looks[card.texture], asked)
+    source = source_on(surface_of(card.layer), card, camera, looks, asked)
     spreading, _ = split_at_spreading(effects)
     if source is None or not (source.seen or spreading):
         return None

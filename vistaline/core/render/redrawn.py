@@ -111,7 +111,7 @@ def drawn_alone(
     out = np.zeros((height, width, 4), np.uint16)
     cover = np.zeros((-(-height // TILE_HEIGHT), -(-width // TILE_WIDTH)))
     asked = Asked(quality, opaque=False, cover=cover)
-    source = source_on(surface_of(card.layer), card, camera, looks[card.texture], asked)
+    source = source_on(surface_of(card.layer), card, camera, looks, asked)
     if source is None or not source.seen:
         return out
     paint(source.rows, source, 1.0, out, crew_alone())

@@ -21,6 +21,7 @@ from vistaline.core.scene.camera import describe_camera, lens_points
 from vistaline.core.scene.finish import describe_finish
 from vistaline.core.scene.lamps import describe_lights
 from vistaline.core.scene.plan import StagePlan, draw_plans
+from vistaline.core.scene.reliefs import describe_relief
 from vistaline.core.scene.rows import describe_rows
 from vistaline.core.scene.shadows import live_shadows
 from vistaline.core.scene.tracks import describe_passing, pack_tracks
@@ -34,7 +35,7 @@ from vistaline.core.stage.focused import LIVE_COPIES
 from vistaline.core.stage.ground import horizon_in
 from vistaline.core.stage.poses import layer_pose, texture_of
 from vistaline.core.stage.seen import plate_of, seen_from
-from vistaline.core.stage.surfaces import surface_of, unit_at
+from vistaline.core.stage.surfaces import unit_at
 from vistaline.core.stage.textures import is_passing
 from vistaline.core.timing import timecode
 
@@ -172,6 +173,9 @@ def textures_in(scene: dict[str, Any]) -> set[str]:
         shadows += frame.get("shadows", ())
     changing = [name for track in scene["tracks"].values() for _, name in track.get("looks", ())]
     named = {each["texture"] for each in (*scene["layers"], *shadows)}.union(changing)
+    named |= {
+        name for each in scene["layers"] if each["relief"] for name in each["relief"]["sheets"]
+    }
     return {name for name in named if not is_passing(name)}
 
 
@@ -210,7 +214,8 @@ def _layer(shot: Shot, layer: Layer, card: Card | None) -> dict[str, Any]:
         "projector": None
         if card is None or card.projector is None
         else [round(float(value), 9) for value in card.projector.ravel()],
-        "body": surface_of(layer).mesh or None,
+        "body": layer.body.value if layer.body else None,
+        "relief": describe_relief(card) if card else None,
         "deep": round(card.depth / card.width, 6) if card and layer.body else 0,
         "matrix": card_matrix(card) if card else None,
     }

@@ -37,8 +37,9 @@ def pack_tracks(shot: Shot, frames: Sequence[int]) -> dict[str, Any]:
 
     Of a layer: ``matrix`` (frames, 12), a 3 x 4 matrix in column order that takes the unit square
     to the world; ``opacity``, its ``width`` and ``height``, ``bars`` on the plan (frames, 4), the
-    keyed ``values``; ``looks``: from which frame on it has which texture. Of a mount: its
-    ``place`` on the plan (frames, 2).
+    keyed ``values``; ``looks``: from which frame on it has which texture; of a relief that has keys
+    ``raised`` (frames, 2), see ``raising.Raised``. Of a mount: its ``place`` on the plan
+    (frames, 2).
     """
     found: dict[str, Any] = {}
     moves = shot.rows or shot.layouts
@@ -80,7 +81,12 @@ def _layer(shot: Shot, layer: Layer, track: Track, frames: Sequence[int]) -> dic
         "values": numbers
         | {"width": packed(track.sizes[:, 0]), "height": packed(track.sizes[:, 1])},
         "looks": _looks(track.textures),
-    }
+    } | (_raised(track) if track.raised and len(track.raised) > 1 else {})
+
+
+def _raised(track: Track) -> dict[str, str]:
+    assert track.raised
+    return {"raised": packed([each.shape for each in track.raised])}
 
 
 def _factor(value: str) -> float:

@@ -117,6 +117,7 @@ def _layers(shot: ShotParts, ids: Collection[str], mounts: Collection[str]) -> F
         others = set(ids) - {layer.id}
         for field, named, known, kind in (
             ("shows.picture", layer.picture, shot.pictures, "picture"),
+            ("stands.depth", layer.relief and layer.relief.depth, shot.pictures, "picture"),
             ("shows.shot", layer.nested and layer.nested.shot, shot.shots, "shot"),
             ("frame_style", layer.frame_style, shot.frame_styles, "frame style"),
             ("ride", layer.ride and layer.ride.on, mounts, "mount"),

@@ -39,6 +39,7 @@ from vistaline.core.shot.stands import (
     Box,
     FreeCard,
     Projected,
+    Relief,
     Solid,
     Stands,
     Stays,
@@ -58,6 +59,17 @@ class PictureRef(Part):
     height: int | None = Field(None, ge=1)
     frames: int | None = Field(None, ge=1, le=1_000_000, description="So many, if it moves.")
     rate: Rate | None = Field(None, description="Its own frames a second, if it moves.")
+    heights: str = Field(
+        "",
+        max_length=40_000,
+        description="Of a map that raises a layer, what it says at every so many pixels: a PNG in "
+        "base64, found when the shot is read.",
+    )
+
+
+def shows_part(shows: Shows) -> bool:
+    """Return whether a picture is shown in part, or moves."""
+    return isinstance(shows, PictureShown) and bool(shows.crop or shows.runs or shows.drifts)
 
 
 def shown_as(key: str, ref: PictureRef, like: Shows | None = None) -> PictureShown:
@@ -168,6 +180,12 @@ class Layer(Part):
         """Some ways of standing are for some things only."""
         shows, stands = self.shows, self.stands
         pictured = isinstance(shows, PictureShown)
+        if isinstance(stands, Relief) and (not pictured or self.frame_style or shows_part(shows)):
+            raise ShotError(
+                f"Layer {self.name!r} is a relief, so it must show a whole picture that does not "
+                "move, without a frame.",
+                field="stands",
+            )
         if isinstance(stands, Projected | Solid) and not pictured:
             raise ShotError(
                 f"Layer {self.name!r} catches a picture from the taking camera, so it must show "
@@ -222,6 +240,11 @@ class Layer(Part):
     def picture(self) -> str:
         """The key of the picture it shows."""
         return self.shows.picture if isinstance(self.shows, PictureShown) else ""
+
+    @property
+    def pictures(self) -> set[str]:
+        """The keys of all pictures it is made of: what it shows, and the map that raises it."""
+        return {self.picture, self.relief.depth if self.relief else ""} - {""}
 
     @property
     def crop(self) -> Crop | None:
@@ -296,7 +319,7 @@ class Layer(Part):
     @property
     def box(self) -> Box | None:
         """Where the taking camera saw it: x, y, width, height in canvas pixels."""
-        return self.stands.box if isinstance(self.stands, Taken) else None
+        return self.stands.box if isinstance(self.stands, Taken | Relief) else None
 
     @property
     def size(self) -> tuple[float | None, float | None]:
@@ -309,6 +332,11 @@ class Layer(Part):
     def projection(self) -> Box | None:
         """Where the picture that it catches lies in the taking camera's canvas."""
         return self.stands.projection if isinstance(self.stands, Projected | Solid) else None
+
+    @property
+    def relief(self) -> Relief | None:
+        """How it is raised, if it is."""
+        return self.stands if isinstance(self.stands, Relief) else None
 
     @property
     def body(self) -> Body | None:
@@ -333,7 +361,7 @@ class Layer(Part):
     @property
     def is_card(self) -> bool:
         """Whether its size is its own, in metres, and not what the taking camera saw."""
-        return not (self.picture and isinstance(self.stands, Taken))
+        return not (self.picture and isinstance(self.stands, Taken | Relief))
 
     @property
     def is_backdrop(self) -> bool:

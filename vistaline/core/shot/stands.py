@@ -5,21 +5,35 @@ Its distance, turn and scale are fields of the layer itself, whichever of these 
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
 from vistaline.core.geometry.bodies import Body
-from vistaline.core.model import Length
+from vistaline.core.keyable import SHARE, Keyed, Kind
+from vistaline.core.model import Distance, Length
 from vistaline.core.shot.shows import Tagged
 
-__all__ = ["Backdrop", "Box", "FreeCard", "Projected", "Solid", "Stands", "Stays", "Taken"]
+__all__ = [
+    "Backdrop",
+    "Box",
+    "FreeCard",
+    "Projected",
+    "Relief",
+    "Solid",
+    "Stands",
+    "Stays",
+    "Taken",
+]
 
 Box = tuple[float, float, Annotated[float, Field(gt=0)], Annotated[float, Field(gt=0)]]
 """x, y, width, height in the taking camera's pixels; x and y of the top left corner."""
 Stays = Literal["stage", "lens", "lens-behind", "facing"]
 """On the stage where it was put; fixed to the frame as in the first frame, before all that stands
 or behind it; or facing the camera."""
+
+
+_REACH: dict[str, Any] = {"kind": Kind.INVERSE, "unit": "m", "low": 1e-6, "high": 1e6}
 
 
 class _OnStage(Tagged):
@@ -30,14 +44,48 @@ class _OnStage(Tagged):
     )
 
 
-class Taken(_OnStage):
+class _Seen(_OnStage):
     """A part of the taking camera's picture; at any distance that camera sees it unchanged."""
 
-    kind: Literal["taken"] = "taken"
     box: Box | None = Field(
         None,
         description="Place in the taking camera's canvas: x, y, width, height in pixels. Left "
         "out, the picture lies in the canvas by its own size.",
+    )
+
+
+class Taken(_Seen):
+    """Upright and flat, at its layer's distance."""
+
+    kind: Literal["taken"] = "taken"
+
+
+class Relief(_Seen):
+    """Raised by a map of its depth: each of its pixels is as far away as the map says.
+
+    All of it is told for a layer that stands ``at`` a distance. One that is moved nearer takes its
+    nearest and its farthest along, in proportion, so that it is seen as before.
+    """
+
+    kind: Literal["relief"] = "relief"
+    depth: str = Field(
+        min_length=1,
+        description="A key of the shot's pictures: the map, white near, even in 1 / distance.",
+    )
+    at: Distance = Field(description="The layer's distance for which near and far are told.")
+    near: Annotated[Distance, Keyed("Nearest", "relief_near", **_REACH)] = Field(
+        description="Metres from the taking camera to what is white."
+    )
+    far: Annotated[Distance, Keyed("Farthest", "relief_far", **_REACH)] = Field(
+        description="Metres to what is black."
+    )
+    strength: Annotated[float, Keyed("Relief", "relief", **SHARE)] = Field(
+        1.0, ge=0, le=1, description="0: flat, at the layer's distance; 1: as deep as it is."
+    )
+    texture: bool = Field(
+        True,
+        description="Whether what is behind its edges is filled with texture from beside them; "
+        "else smoothly.",
     )
 
 
@@ -77,4 +125,6 @@ class Backdrop(Tagged):
     kind: Literal["backdrop"] = "backdrop"
 
 
-Stands = Annotated[Taken | FreeCard | Projected | Solid | Backdrop, Field(discriminator="kind")]
+Stands = Annotated[
+    Taken | Relief | FreeCard | Projected | Solid | Backdrop, Field(discriminator="kind")
+]

@@ -26,6 +26,7 @@ from vistaline.core.stage.poses import (
     texture_of,
     unscaled_size,
 )
+from vistaline.core.stage.raising import Raised, raised_of
 from vistaline.core.stage.textures import DrawnLook
 from vistaline.core.stage.tracks import Track, track_of
 
@@ -59,6 +60,8 @@ class Card:
     """Which share of its width and height it has without the shadow that is drawn with it."""
     projector: FloatArray | None = None
     """(3, 4): it catches its picture from the taking camera; see :func:`poses.projector_of`."""
+    raised: Raised | None = None
+    """How it is raised, if it is a relief."""
 
     @property
     def depth(self) -> float:
@@ -131,6 +134,7 @@ def card_of(shot: Shot, layer: Layer, camera: CameraState | None = None) -> Card
         height=float(height),
         opacity=layer.opacity,
         projector=projector_of(shot, layer),
+        raised=next(iter(raised_of(shot, layer) or ()), None),
     )
     return followed(shot, card, camera) if layer.stays != "stage" else card
 
@@ -163,6 +167,7 @@ def tracked(layer: Layer, track: Track, n: int) -> Card:
         opacity=float(track.opacity[n]),
         framed=(1.0, 1.0) if track.framed is None else _shares(track, n),
         projector=track.projector,
+        raised=track.raised[n % len(track.raised)] if track.raised else None,
     )
 
 

@@ -26,14 +26,17 @@ from vistaline.core.geometry.bodies import Body, hit_body, mesh_of
 from vistaline.core.geometry.ordering import NEAR
 from vistaline.core.model import Part
 from vistaline.core.shot.layer import Layer
-from vistaline.core.shot.stands import Solid
+from vistaline.core.shot.stands import Relief, Solid
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
+from vistaline.core.stage.meeting import meet_relief
+from vistaline.core.stage.raising import card_from_relief
 from vistaline.core.stage.rays import rays_of, reach_of
 
 __all__ = [
     "BodySurface",
     "FlatSurface",
+    "ReliefSurface",
     "Surface",
     "Traced",
     "surface_as",
@@ -147,6 +150,65 @@ class BodySurface:
         return Traced(near.reshape(shape), (u / w).reshape(shape), (v / w).reshape(shape))
 
 
+@dataclass(frozen=True)
+class ReliefSurface:
+    """A picture raised by its depth; rays meet the coarse map that its shot keeps."""
+
+    depth: str
+
+    @property
+    def mesh(self) -> str:
+        """The map's own name: its triangles are no other relief's."""
+        return f"relief {self.depth}"
+
+    def points(self, card: Card) -> FloatArray:
+        """Return what its picture's corners are (8, 3) at its nearest and its farthest."""
+        found = self._corners() @ self._card_from_relief(card).T
+        return np.asarray(found[:, :3] / found[:, 3:])
+
+    def image_from_relief(self, card: Card, camera: CameraState) -> FloatArray:
+        """Return the matrix (3, 4) that takes (u, v, n, 1) to homogeneous frame pixels.
+
+        Their third part is 1 / z times a + b n; see :class:`raising.Raised`.
+        """
+        camera_from_card = camera.camera_from_world @ card.world_from_card
+        there = camera_from_card @ self._card_from_relief(card)
+        return np.asarray(camera.image_from_camera @ there[:3])
+
+    def bounds(self, card: Card, camera: CameraState) -> tuple[Bounds, float]:
+        """Return where the room between its nearest and its farthest is seen."""
+        width, height = camera.frame_size
+        seen = self._corners() @ self.image_from_relief(card, camera).T
+        assert card.raised is not None
+        a, b = card.raised.shape
+        deep = seen[:, 2] / (a + b * self._corners()[:, 2])
+        if (deep < NEAR).all():
+            return (0, 0, 0, 0), 0.0
+        if (deep < NEAR).any():
+            return (0, 0, width, height), np.inf
+        points = seen[:, :2] / seen[:, 2:]
+        x0, y0 = np.clip(np.floor(points.min(axis=0)) - 1, 0, (width, height)).astype(int)
+        x1, y1 = np.clip(np.ceil(points.max(axis=0)) + 1, 0, (width, height)).astype(int)
+        return (int(x0), int(y0), int(max(x0, x1)), int(max(y0, y1))), float(1 / deep.min())
+
+    def trace(self, card: Card, camera: CameraState, x: FloatArray, y: FloatArray) -> Traced:
+        """Return where rays meet it, to a place of the coarse map."""
+        assert card.raised is not None
+        image = self.image_from_relief(card, camera)
+        heights, shape = card.raised.heights, np.array(card.raised.shape)
+        points = np.stack([np.ravel(x), np.ravel(y)], axis=1).astype(np.float64)
+        found = meet_relief(image, shape, heights, points).reshape(*np.shape(x), 3)
+        return Traced(found[..., 0], found[..., 1], found[..., 2])
+
+    def _card_from_relief(self, card: Card) -> FloatArray:
+        assert card.raised is not None
+        return card_from_relief(card.raised, card.width, card.height)
+
+    @staticmethod
+    def _corners() -> FloatArray:
+        return np.array([[u, v, n, 1.0] for n in (0, 1) for v in (0, 1) for u in (0, 1)])
+
+
 @njit(cache=True, nogil=True)
 def _depths(kind, origin, ways):  # type: ignore[no-untyped-def]
     """Return how deep rays (N, 3) meet a body (N,); inf if they do not."""
@@ -170,6 +232,11 @@ def surface_as(stands: Part) -> Surface:
 @surface_as.register
 def _(stands: Solid) -> Surface:
     return BodySurface(stands.body)
+
+
+@surface_as.register
+def _(stands: Relief) -> Surface:
+    return ReliefSurface(stands.depth)
 
 
 def surface_of(layer: Layer) -> Surface:

@@ -3,7 +3,7 @@
 The grammar of the names, which the page and the renderer know looks by::
 
     name    = picture | layer | layer "@" frame | shadow | gobo | pieces | passing | nested
-            | moving
+            | moving | raised
     picture = a key of the shot's pictures: its pixels as they are
     layer   = "~" id of a layer whose look is drawn: title, field, occluder, a framed picture
     frame   = the first frame at which a look that has keys looks like this
@@ -13,6 +13,8 @@ The grammar of the names, which the page and the renderer know looks by::
     passing = "passing " frame " " layer: that title as it comes or goes, at a frame
     nested  = "nested " frame " " key: that frame of one of the shots that layers show
     moving  = "moving " frame " " picture: that frame, or two mixed, of a picture that moves
+    raised  = "raised " part " " id of a relief's layer: 0, 1, 2 what its sheets show, the front
+              first; 3 their maps (see ``relief.sheets``)
 
 Names are only made and read here.
 """
@@ -33,6 +35,7 @@ __all__ = [
     "PassingLook",
     "PictureLook",
     "PiecesLook",
+    "RaisedLook",
     "ShadowLook",
     "is_of_many",
     "is_passing",
@@ -128,6 +131,17 @@ class MovingLook:
         return f"moving {self.frame:.10g} {self.key}"
 
 
+@dataclass(frozen=True)
+class RaisedLook:
+    """A part of a relief."""
+
+    part: int
+    layer: str
+
+    def __str__(self) -> str:
+        return f"raised {self.part} {self.layer}"
+
+
 def is_of_many(name: str) -> bool:
     """Return whether a name is that of one frame of what has frames of its own."""
     return name.startswith(("nested ", "moving "))
@@ -147,6 +161,7 @@ Texture = (
     | PassingLook
     | NestedLook
     | MovingLook
+    | RaisedLook
 )
 
 
@@ -170,6 +185,9 @@ def texture_called(name: str, pictures: Collection[str], layers: Collection[str]
     if name.startswith("moving "):
         _, when, key = name.split(" ", 2)
         return MovingLook(float(when), key) if _NUMBER.fullmatch(when) and key in pictures else None
+    if name.startswith("raised "):
+        _, part, layer = name.split(" ", 2)
+        return RaisedLook(int(part), layer) if part in "0123" and layer in layers else None
     if name.startswith(("pieces ", "passing ")):
         kind, told, source = name.split(" ", 2)
         of = texture_called(source, pictures, layers)

@@ -131,7 +131,7 @@ def gobos_of(light: Light, aspect: float) -> list[Thrown]:
 
 def _casts(card: Card) -> bool:
     layer = card.layer
-    whole = card.projector is None or layer.body is not None
+    whole = (card.projector is None or layer.body is not None) and card.raised is None
     return layer.casts_shadows and layer.stands_lit and whole and card.opacity > 0
 
 

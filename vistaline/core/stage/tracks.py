@@ -6,6 +6,7 @@ that layer anew and no other.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
@@ -46,6 +47,7 @@ from vistaline.core.stage.poses import (
     projector_of,
     texture_of,
 )
+from vistaline.core.stage.raising import Raised, raised_of
 from vistaline.core.stage.shake import sway_of
 from vistaline.core.stage.textures import DrawnLook, PassingLook, is_of_many, texture_called
 
@@ -68,6 +70,8 @@ class Track:
     textures: tuple[str, ...]
     projector: FloatArray | None = None
     """(3, 4) if it catches its picture from the taking camera; see :func:`projector_of`."""
+    raised: Sequence[Raised] | None = None
+    """How it is raised, if it is a relief: N times, or once for all."""
     still: bool = False
     """Nothing of it ever changes."""
     framed: FloatArray | None = None
@@ -89,6 +93,8 @@ class _Asked:
     layer: Layer
     rows: tuple[Row, ...]
     picture: PictureRef | None
+    depth: PictureRef | None
+    """The map that raises it."""
     style: FrameStyle | None
     style_rows: tuple[Row, ...]
     taking: TakingCamera
@@ -162,6 +168,7 @@ def _own_track(shot: Shot, layer: Layer, times: FloatArray) -> Track:
         layer=layer,
         rows=rows,
         picture=shot.pictures.get(layer.picture),
+        depth=shot.pictures.get(layer.relief.depth) if layer.relief else None,
         style=shot.frame_styles.get(layer.frame_style),
         style_rows=style_rows,
         taking=shot.taking_camera,
@@ -215,6 +222,7 @@ def _standing(asked: _Asked, shot: Shot) -> Track:
             opacity=np.array([layer.opacity]),
             textures=(texture_of(shot, layer),),
             projector=projector_of(shot, layer),
+            raised=raised_of(shot, layer),
             still=True,
         )
     times = np.frombuffer(asked.frames)
@@ -239,6 +247,9 @@ def _standing(asked: _Asked, shot: Shot) -> Track:
             opacity=opacity,
             textures=textures,
             projector=projector_of(shot, layer),
+            raised=raised_of(
+                shot, layer, *(values.get(key) for key in ("relief_near", "relief_far", "relief"))
+            ),
         )
     poses, sizes = np.empty((count, 4, 4)), np.empty((count, 2))
     named = np.empty(count, object)

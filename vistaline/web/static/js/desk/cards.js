@@ -2,7 +2,7 @@
 // how blurred it is, what cuts it; and the shadows that lie on it.
 import * as THREE from "/vendor/three.module.js";
 import { BLENDED_FRAGMENT, CARD_FRAGMENT, CARD_VERTEX, SHADOW_FRAGMENT, SHADOW_VERTEX } from "./shaders.js";
-import { lookOf, matrixOf, opacityOf } from "./tracks.js";
+import { lookOf, matrixOf, named, opacityOf, raisedOf } from "./tracks.js";
 
 const CORNERS = [[-1, -1], [1, -1], [-1, 1], [1, 1]];
 const OUTLINED = 2.5; // times the disc that still looks sharp: what is blurred more has no line round it
@@ -28,6 +28,24 @@ async function mesh(body) {
   return shape;
 }
 
+/** A relief's triangles, as vistaline.core.scene.reliefs packs them. */
+async function relief(address) {
+  const data = await (await fetch(address)).arrayBuffer();
+  const [points, faces] = new Uint32Array(data, 0, 2);
+  const shape = new THREE.BufferGeometry();
+  const told = new THREE.InterleavedBuffer(new Float32Array(data, 8, points * 4), 4);
+  shape.setAttribute("position", new THREE.InterleavedBufferAttribute(told, 3, 0));
+  shape.setAttribute("sheet", new THREE.InterleavedBufferAttribute(told, 1, 3));
+  shape.setIndex(new THREE.BufferAttribute(new Uint32Array(data, 8 + points * 16, faces * 3), 1));
+  return shape;
+}
+
+/** What a relief hides of itself is told by depth, from nothing on: all else goes by the order. */
+function clearDepth(renderer) {
+  renderer.state.buffers.depth.setMask(true);
+  renderer.clearDepth();
+}
+
 export class Cards {
   constructor(looks, tables, passing) {
     this.looks = looks;
@@ -44,16 +62,18 @@ export class Cards {
     this.shape = new THREE.PlaneGeometry(1, 1);
     this.byId = new Map();
     this.bodies = new Map(); // meshes of what is not flat, by their names
+    this.reliefs = new Map(); // those of reliefs, by their addresses
     this.shadows = [];
   }
 
   /** Make those of a shot's layers that are not here yet. */
-  async make(layers) {
+  async make(layers, reliefs) {
     for (const { id, matrix } of layers) {
       if (matrix && !this.byId.has(id)) this.byId.set(id, this.#card({ vertexShader: CARD_VERTEX, fragmentShader: CARD_FRAGMENT }));
     }
     const bodies = layers.map(({ body }) => body).filter((body) => body && !this.bodies.has(body));
     for (const body of new Set(bodies)) this.bodies.set(body, await mesh(body));
+    for (const address of Object.values(reliefs)) if (!this.reliefs.has(named(address))) this.reliefs.set(named(address), await relief(address));
   }
 
   /** Remove all that none of these layers shows. */
@@ -78,6 +98,7 @@ export class Cards {
         texels: { value: new THREE.Vector2(1, 1) }, blur: { value: 0 }, infocus: { value: 0 }, first: { value: 0 }, tintBlur: { value: 0 }, tintAt: { value: 0 }, tintLimit: { value: 1 },
         normal: { value: new THREE.Vector3() }, lampPlace: this.lamps.place, lampWay: this.lamps.way, lampColour: this.lamps.colour, lampLaw: this.lamps.law, lampCone: this.lamps.cone, clips: this.lamps.clips,
         ...this.air, own: { value: 1 }, sky: { value: false }, table: { value: null },
+        sheet1: { value: null }, sheet2: { value: null }, shape: { value: new THREE.Vector2(1, 0) }, apex: { value: new THREE.Vector3() }, tall: { value: 1 },
         shadow: { value: null }, strength: { value: 0 }, cardFromShadow: { value: new THREE.Matrix4() },
       },
       ...shaders, defines: {}, transparent: true, depthTest: false, depthWrite: false, side: THREE.DoubleSide,
@@ -134,6 +155,7 @@ export class Cards {
     card.userData.matte = layer.matte;
     card.userData.body = layer.body;
     card.geometry = (layer.body && this.bodies.get(layer.body)) || this.shape;
+    this.#raise(card, layer, record, looks);
     card.material.uniforms.deep.value = layer.deep;
     card.material.uniforms.clip = layer.sharp ? this.middle : this.clip;
     define(card.material, "SOLID", Boolean(layer.body));
@@ -150,6 +172,23 @@ export class Cards {
     card.material.uniforms.sky.value = layer.air === 2;
     card.material.uniforms.normal.value.setFromMatrixColumn(card.matrix, 2).normalize();
     card.material.side = this.#facing(card, layer.body);
+  }
+
+  /** Tell a card how it is raised, if it is a relief whose triangles and sheets are here. */
+  #raise(card, { id, relief }, record, looks) {
+    const triangles = relief && this.reliefs.get(named(record.base.reliefs?.[id] ?? ""));
+    const [front, behind, last] = (relief?.sheets ?? []).map((name) => looks.get(name));
+    const raised = Boolean(triangles && front && behind && last);
+    define(card.material, "RAISED", raised);
+    Object.assign(card.material, { depthTest: raised, depthWrite: raised });
+    card.onBeforeRender = raised ? clearDepth : () => {};
+    card.userData.relief = raised ? relief : null;
+    if (!raised) return;
+    card.geometry = triangles;
+    const { picture, sheet1, sheet2, shape, apex, tall } = card.material.uniforms;
+    [picture.value, sheet1.value, sheet2.value, tall.value] = [front, behind, last, relief.tall];
+    shape.value.fromArray(raisedOf(record, id) ?? relief.shape);
+    apex.value.fromArray(relief.apex);
   }
 
   /** Which faces of a body are seen: from inside it, its far ones. */
@@ -205,7 +244,7 @@ export class Cards {
    * tells a disc at a depth in texels of a card that is one pixel large.
    */
   #levels(card, layer, e, depths, at, spread, count) {
-    if (layer.projector || layer.body) return [-1, count - 1];
+    if (layer.projector || layer.body || layer.relief) return [-1, count - 1];
     // A texel's area in pixels goes with the third power of its depth, all over a plane.
     const area = Math.abs(e[0] * (e[5] * e[15] - e[13] * e[7]) - e[4] * (e[1] * e[15] - e[13] * e[3]) + e[12] * (e[1] * e[7] - e[5] * e[3]));
     const texels = (depth) => spread(depth) * Math.sqrt(depth ** 3 / Math.max(area, 1e-9));
@@ -235,7 +274,11 @@ export class Cards {
   /** How far before the camera a card's corners are, in metres. */
   #depths(card) {
     const e = new THREE.Matrix4().multiplyMatrices(this.clip.value, card.matrix).elements;
-    return CORNERS.map(([x, y]) => Math.max((e[3] * x + e[7] * y) / 2 + e[15], 0.02));
+    const flat = CORNERS.map(([x, y]) => Math.max((e[3] * x + e[7] * y) / 2 + e[15], 0.02));
+    if (!card.userData.relief) return flat;
+    // About its nearest and its farthest.
+    const { x: a, y: b } = card.material.uniforms.shape.value;
+    return flat.flatMap((depth) => [depth / a, depth / (a + b)]);
   }
 
   /** Draw a card larger by about a pixel all round, for its edges to be smooth. */

@@ -6,6 +6,9 @@ import { BLEND } from "./blend.js";
 export const CARD_VERTEX = `
   uniform mat4 clip; uniform vec2 grow; uniform float deep;
   varying vec2 place;
+  #ifdef RAISED
+  attribute float sheet; uniform vec2 shape; uniform vec3 apex; uniform float tall; varying float of;
+  #endif
   #ifdef CAUGHT
   uniform mat4 projector; varying vec3 caught;
   #endif
@@ -13,16 +16,26 @@ export const CARD_VERTEX = `
   varying vec3 stands;
   #endif
   void main() {
+    #ifdef RAISED
+    // Along the ray from the taking camera, at the apex: position is (u, v, nearness).
+    float q = shape.x + shape.y * position.z;
+    vec3 from = apex * (q - 1.0) / vec3(1.0, tall, 1.0);
+    vec4 local = vec4(position.x - 0.5 + from.x, 0.5 - position.y + from.y, from.z * length(modelMatrix[0].xyz), q);
+    vec4 world = modelMatrix * local / q;
+    of = sheet;
+    place = vec2(position.x, 1.0 - position.y);
+    #else
     // A body's depth is told in widths of its own.
     float through = position.z * deep * length(modelMatrix[0].xyz);
     vec4 world = modelMatrix * vec4(position.xy * grow, through, 1.0);
+    place = position.xy * grow + 0.5;
+    #endif
     #ifdef CAUGHT
     caught = (projector * world).xyz;
     #endif
     #ifdef STANDS
     stands = world.xyz;
     #endif
-    place = position.xy * grow + 0.5;
     gl_Position = clip * world;
   }`;
 const COVER = `
@@ -45,8 +58,21 @@ const LOOK = `
   #else
   vec2 where() { return place; }
   #endif
+  #ifdef RAISED
+  varying float of; uniform sampler2D sheet1, sheet2;
+  // The front is looked through at its rims; there it hides nothing of itself.
+  vec4 shown(sampler2D picture, vec2 at) {
+    if (of > 1.5) return texture2D(sheet2, at);
+    if (of > 0.5) return texture2D(sheet1, at);
+    vec4 front = texture2D(picture, at);
+    if (front.a < 0.02) discard;
+    return front;
+  }
+  #else
+  vec4 shown(sampler2D picture, vec2 at) { return texture2D(picture, at); }
+  #endif
   vec4 sharp(sampler2D picture, vec2 at) {
-    vec4 seen = texture2D(picture, at) * covered();
+    vec4 seen = shown(picture, at) * covered();
     #ifdef CAUGHT
     bool within = caught.z > 0.0 && at.x >= 0.0 && at.y >= 0.0 && at.x <= 1.0 && at.y <= 1.0;
     return within ? seen : vec4(0.0);
@@ -64,6 +90,9 @@ const LOOK = `
   float near(float level, float n) { return max(1.0 - abs(level - n), 0.0); }
   vec4 look(sampler2D picture, vec2 unused) {
     vec2 at = where();
+    #ifdef RAISED
+    if (of > 0.5) return sharp(picture, at);
+    #endif
     mat2 step = mat2(dFdx(at) * texels, dFdy(at) * texels);
     float disc = blur * abs(gl_FragCoord.w - infocus);
     float radius = max(disc * sqrt(abs(determinant(step))), 1e-3);

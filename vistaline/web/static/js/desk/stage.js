@@ -13,6 +13,9 @@ import { ADD_FRAGMENT, COPY_FRAGMENT, OUT_FRAGMENT } from "./shaders.js";
 const FEW = 6; // looks of a layer that are fetched at once
 const LOOK = 3; // ms between two looks at whether what was asked for is drawn
 
+/** What frames are drawn on: reliefs are told by depth what of themselves is before what. */
+const ground = (width, height) => target(width, height, { depthBuffer: true });
+
 export class Stage {
   /**
    * @param {HTMLCanvasElement | OffscreenCanvas} canvas
@@ -33,7 +36,7 @@ export class Stage {
     this.cards = new Cards(this.looks, this.tables, this.passing);
     this.shots = new Map(); // by the number the page gave each
     this.programs = new Set();
-    this.light = target(2, 2);
+    this.light = ground(2, 2);
     this.smaller = new Map();
     this.copy = pass(COPY_FRAGMENT);
     this.copying = new THREE.Scene().add(this.copy);
@@ -63,7 +66,7 @@ export class Stage {
   }
 
   /** Fetch the looks of a shot that are needed first, and begin to fetch the rest. */
-  async #prepare({ layers, tracks, textures, looks, passing }) {
+  async #prepare({ layers, tracks, textures, looks, passing, reliefs = {} }) {
     // Of what looks different in many frames the rest comes later.
     const later = new Set(Object.values(tracks).flatMap(({ looks: changing = [] }) => (changing.length > FEW ? changing.slice(1) : []).map(([, name]) => name)));
     // What is in sight is not waited for.
@@ -72,7 +75,7 @@ export class Stage {
     const [now, then] = [false, true].map((waits) => Object.entries(textures).filter(([name, address]) => address && later.has(name) === waits));
     await this.passing.fetch(passing);
     await Promise.all(now.map(async ([name, address]) => looks.set(name, await this.looks.fetch(address))));
-    await this.cards.make(layers);
+    await this.cards.make(layers, reliefs);
     const begins = new Map(Object.values(tracks).flatMap(({ looks: changing = [] }) => changing.map(([from, name]) => [name, from])));
     this.#fetchLater(then, looks, begins);
   }
@@ -116,7 +119,7 @@ export class Stage {
     if (divisor === 1) return this.light;
     if (!this.smaller.has(divisor)) {
       const [width, height] = [this.light.width, this.light.height].map((side) => Math.max(1, Math.round(side / divisor)));
-      this.smaller.set(divisor, target(width, height));
+      this.smaller.set(divisor, ground(width, height));
     }
     return this.smaller.get(divisor);
   }
@@ -291,7 +294,7 @@ export class Stage {
     this.looks.fetchCopies(record);
     await this.looks.settled;
     const [width, height] = view.size;
-    const light = target(width, height);
+    const light = ground(width, height);
     const sum = gathered ? target(width, height) : null;
     const codes = new THREE.WebGLRenderTarget(width, height, { depthBuffer: false });
     if (sum) record.base.lens.forEach((_, n) => this.#mean(record, n, light, sum, view));

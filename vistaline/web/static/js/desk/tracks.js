@@ -11,7 +11,7 @@ export function unpack(data, base = data) {
   for (const track of Object.values(data.tracks)) {
     if (track.place) for (const view of Object.keys(track.place)) track.place[view] = floats(track.place[view]);
     else {
-      for (const name of ["matrix", "opacity"]) track[name] = floats(track[name]);
+      for (const name of ["matrix", "opacity", "raised"]) if (track[name]) track[name] = floats(track[name]);
       for (const group of [track.bars, track.values]) for (const name of Object.keys(group)) group[name] = floats(group[name]);
     }
   }
@@ -24,6 +24,12 @@ export function matrixOf(record, id) {
   if (!track) return null;
   const m = track.matrix.subarray(record.n * 12, record.n * 12 + 12);
   return [m[0], m[1], m[2], 0, m[3], m[4], m[5], 0, m[6], m[7], m[8], 0, m[9], m[10], m[11], 1];
+}
+
+/** How a relief is raised in a frame: a and b of 1 / depth; null if no key tells. */
+export function raisedOf(record, id) {
+  const track = record.tracks[id];
+  return track?.raised ? track.raised.subarray(record.n * 2, record.n * 2 + 2) : null;
 }
 
 /** Which texture a layer has in a frame; null if its look does not change. */

@@ -1,0 +1,115 @@
+"""A relief in a frame: its sheets as triangles, one over the other."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from weakref import WeakKeyDictionary
+
+import numpy as np
+
+from vistaline.core.picture.pyramid import Pyramid
+from vistaline.core.relief.meshing import Mesh
+from vistaline.core.relief.sheets import SHEETS, meshes_of, shown_in, solid_in
+from vistaline.core.relief.tearing import travel_of
+from vistaline.core.render.laying import EDGES
+from vistaline.core.render.outlines import EVERYWHERE
+from vistaline.core.render.raised_rows import NOWHERE, close, compose, level_asked
+from vistaline.core.render.source import Asked
+from vistaline.core.render.tiling import BAND_LINES, TILE_WIDTH
+from vistaline.core.render.traced import tiles_within
+from vistaline.core.render.triangles import bands_of, draw_band, projected
+from vistaline.core.render.warp import BAND
+from vistaline.core.stage.camera import CameraState
+from vistaline.core.stage.cards import Card
+from vistaline.core.stage.surfaces import ReliefSurface
+from vistaline.core.stage.textures import RaisedLook
+
+__all__ = ["RaisedSource", "relief_meshes"]
+
+_SOFT = 0.5
+"""Levels finer than a pixel's mean footprint: it is longer one way."""
+_EVERYWHERE = np.zeros((0, 0), np.uint8)
+_MESHES: WeakKeyDictionary[Pyramid, tuple[Mesh, ...]] = WeakKeyDictionary()
+"""By the pyramid of their maps, for as long as that is open."""
+
+
+def relief_meshes(maps: Pyramid) -> tuple[Mesh, ...]:
+    """Return the triangles of a relief's sheets, the front first, from the pyramid of its maps."""
+    found = _MESHES.get(maps)
+    if found is None:
+        found = _MESHES[maps] = meshes_of(maps.picture)
+    return found
+
+
+class RaisedSource:
+    """One relief in one frame."""
+
+    fetched = None
+    nearness = None
+
+    def __init__(
+        self,
+        surface: ReliefSurface,
+        card: Card,
+        camera: CameraState,
+        looks: Mapping[str, Pyramid],
+        asked: Asked,
+    ) -> None:
+        names = [str(RaisedLook(part, card.layer.id)) for part in range(SHEETS + 1)]
+        *self._pictures, maps = (looks[name] for name in names)
+        assert card.raised is not None
+        self._shape = np.array(card.raised.shape)
+        image = surface.image_from_relief(card, camera)
+        self._bias = asked.quality.bias - _SOFT
+        self.bounds, nearest = surface.bounds(card, camera)
+        self.edges = np.tile(EVERYWHERE, (EDGES, 1))
+        self.tiles = tiles_within(self.bounds, asked.cover, nearest)
+        self.seen = bool(self.tiles.any())
+        # So much nearer is a pixel of parallax, as far as the relief was prepared for.
+        middle = float(image[2] @ [0.5, 0.5, 0.5, 1])
+        parallax = self._shape[1] / travel_of(maps.picture.shape)
+        self._least = np.float32(parallax / max(middle, 1e-6))
+        self._solid = solid_in(maps.picture)
+        self._sheets = []
+        if not self.seen:
+            return
+        bands, width = self.tiles.shape[0] // BAND_LINES + 1, camera.frame_size[0]
+        for n, mesh in enumerate(relief_meshes(maps)):
+            seen = projected(mesh.points, image)
+            starts, listed = bands_of(seen, mesh.faces, width, bands, BAND)
+            cover = shown_in(maps.picture) if n == 0 else _EVERYWHERE  # the others show all
+            self._sheets.append((seen, mesh.faces, starts, listed, cover))
+
+    def rows(self, band: int, out: np.ndarray, near: np.ndarray) -> None:
+        """Draw the sheets of a band and what they show; see :meth:`Source.rows`."""
+        lines = self.tiles[band * BAND_LINES : (band + 1) * BAND_LINES]
+        columns = np.flatnonzero(lines.any(axis=0))
+        if not len(columns):
+            return
+        shape = (SHEETS, *out.shape[:2])
+        deep, u, v = (
+            np.zeros(shape, np.float32),
+            np.full(shape, NOWHERE, np.float32),
+            np.empty(shape, np.float32),
+        )
+        for n, (seen, faces, starts, listed, cover) in enumerate(self._sheets):
+            here = listed[starts[band] : starts[band + 1]]
+            draw_band(seen, faces, here, band * BAND, self._shape, cover, deep[n], u[n], v[n])
+            solid = _EVERYWHERE if n else self._solid
+            if n + 1 < SHEETS:
+                close(deep[n], u[n], v[n], solid, self._least, deep[n + 1 :])
+        for column in columns:
+            block = np.s_[:, column * TILE_WIDTH : (column + 1) * TILE_WIDTH]
+            texels, sizes = [], np.empty((SHEETS, 2), np.float32)
+            for n, picture in enumerate(self._pictures):
+                size = np.array([picture.width, picture.height], float)
+                coarsest = len(picture.levels) - 1
+                level = level_asked(u[n][block], v[n][block], size, self._bias, coarsest)
+                texels.append(picture.levels[level])
+                sizes[n] = size * 0.5**level
+            deep_here, u_here, v_here = (each[(slice(None), *block)] for each in (deep, u, v))
+            first, second, third = texels
+            compose(
+                *(deep_here, u_here, v_here, first, second, third),
+                *(sizes, self._least, out[block], near[block]),
+            )

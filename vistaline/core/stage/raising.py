@@ -1,0 +1,105 @@
+"""How a relief stands: its map, and where the taking camera is as seen from its card.
+
+A point of a relief is a place of its picture (u, v) and a nearness n. Its picture lies flat on the
+layer's card; the point is on the ray from the taking camera through that place, 1 / q times as far
+away as the card, with q = a + b n. All of it is one matrix (:func:`card_from_relief`), so a
+relief that is moved, turned or raised more or less has the same triangles as before.
+"""
+
+from __future__ import annotations
+
+import base64
+from dataclasses import dataclass
+from functools import lru_cache
+
+import cv2
+import numpy as np
+
+from vistaline.core.arrays import FloatArray, Matrix4
+from vistaline.core.errors import ShotError
+from vistaline.core.geometry.optics import focal_length_px
+from vistaline.core.shot.shot import Layer, Shot
+
+__all__ = ["Raised", "card_from_relief", "heights_of", "raised_of", "told_heights"]
+
+_SIDE = 160
+"""Places of a map that are told with a shot, along its longer side."""
+
+
+@dataclass(frozen=True, eq=False)
+class Raised:
+    """What makes a card a relief."""
+
+    shape: tuple[float, float]
+    """a and b of q = a + b n: how much nearer than the card what has nearness n is."""
+    apex: tuple[float, float, float]
+    """Where the taking camera is, from the card's middle, in widths of the card."""
+    heights: np.ndarray
+    """float32 (rows, columns): the map at the middles of even parts of the picture."""
+
+
+def told_heights(nearness: np.ndarray) -> str:
+    """Return a map float32 (height, width), 0..1, as a shot keeps it: coarse, in base64."""
+    share = min(1.0, _SIDE / max(nearness.shape))
+    size = tuple(max(2, round(side * share)) for side in nearness.shape[::-1])
+    small = cv2.resize(nearness, size, interpolation=cv2.INTER_AREA)
+    _, png = cv2.imencode(".png", np.rint(np.clip(small, 0, 1) * 255).astype(np.uint8))
+    return base64.b64encode(png.tobytes()).decode()
+
+
+@lru_cache(maxsize=64)
+def heights_of(told: str) -> np.ndarray:
+    """Return the map float32 (rows, columns) that a shot keeps; even where it keeps none."""
+    if not told:
+        return np.full((2, 2), 0.5, np.float32)
+    try:
+        data = np.frombuffer(base64.b64decode(told, validate=True), np.uint8)
+        found = cv2.imdecode(data, cv2.IMREAD_GRAYSCALE)
+    except (ValueError, cv2.error):
+        found = None
+    if found is None or min(found.shape) < 2 or max(found.shape) > 4 * _SIDE:
+        raise ShotError("“heights” of a picture is no map. Leave it out: it is found anew.")
+    return np.asarray(found, np.float32) / 255
+
+
+def raised_of(
+    shot: Shot,
+    layer: Layer,
+    near: FloatArray | float | None = None,
+    far: FloatArray | float | None = None,
+    strength: FloatArray | float | None = None,
+) -> list[Raised] | None:
+    """Return how a layer is raised, once for each of its values if they are arrays; None: flat."""
+    relief = layer.relief
+    if relief is None:
+        return None
+    taking = shot.taking_camera
+    assert layer.box and taking.focal_length is not None, "the shot has been completed"
+    x, y, wide, tall = layer.box
+    middle_x, middle_y = taking.principal_point
+    focal = focal_length_px(taking.focal_length, *taking.canvas)
+    apex = ((middle_x - x - wide / 2) / wide, (y + tall / 2 - middle_y) / wide, focal / wide)
+    ref = shot.pictures.get(relief.depth)
+    heights = heights_of(ref.heights if ref else "")
+    own = relief.near, relief.far, relief.strength
+    asked = [
+        np.atleast_1d(np.asarray(mine if keyed is None else keyed, np.float64))
+        for mine, keyed in zip(own, (near, far, strength), strict=True)
+    ]
+    nearest, farthest, much = np.broadcast_arrays(*asked)
+    a = 1 + much * (relief.at / farthest - 1)
+    b = much * (relief.at / nearest - relief.at / farthest)
+    return [Raised(shape, apex, heights) for shape in zip(a.tolist(), b.tolist(), strict=True)]
+
+
+def card_from_relief(raised: Raised, width: float, height: float) -> Matrix4:
+    """Return the matrix that takes (u, v, n, 1) to homogeneous metres of a card of that size."""
+    (a, b), (x, y, z) = raised.shape, raised.apex
+    return np.array(
+        [
+            [width, 0, width * x * b, width * (x * (a - 1) - 0.5)],
+            [0, -height, width * y * b, width * y * (a - 1) + height / 2],
+            [0, 0, width * z * b, width * z * (a - 1)],
+            [0, 0, b, a],
+        ]
+    )
