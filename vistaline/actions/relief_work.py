@@ -25,7 +25,7 @@ from vistaline.core.stage.raising import told_heights
 from vistaline.core.stage.textures import RaisedLook
 from vistaline.store.models import Picture, PictureRole, PictureTask, ShotRow, TaskKind
 
-__all__ = ["RELIEF_WORKS"]
+__all__ = ["RELIEF_WORKS", "make_reliefs"]
 
 _SECONDS = 6
 
@@ -43,7 +43,7 @@ def _raise(run: Run) -> Finish:
     heights = told_heights(nearness)
     near, far, texture = sheet.depth.near, sheet.depth.far, bool(wish.get("texture", True))
     run.progress(0.2, "what is behind its edges")
-    _make(library, picture.file, admitted.file, texture=texture)
+    make_reliefs(library, _relief_of(picture.file, admitted.file, texture=texture))
 
     def finish(session: Session, task: PictureTask) -> dict[str, Any]:
         own = session.get_one(Picture, picture.id)
@@ -76,19 +76,24 @@ def _raise(run: Run) -> Finish:
     return finish
 
 
-def _make(library: Library, picture: str, depth: str, *, texture: bool) -> None:
-    """Make the sheets of a relief, so that nobody has to wait for them who opens its shot."""
+def make_reliefs(library: Library, shot: Shot) -> None:
+    """Make the sheets of a shot's reliefs, so that nobody has to wait for them who opens it."""
+    looks = library.looks_of(shot)
+    for layer in shot.layers:
+        for part in range(SHEETS + 1) if layer.relief else ():
+            looks[str(RaisedLook(part, layer.id))]
+
+
+def _relief_of(picture: str, depth: str, *, texture: bool) -> Shot:
+    """Return a shot of nothing but a relief of these files."""
     stands = Relief(depth="depth", at=1, near=0.5, far=2, texture=texture)
     shows = PictureShown(picture="picture")
-    shot = Shot(
+    return Shot(
         name="",
         frame=FrameFormat(duration=1),
         pictures={"picture": PictureRef(file=picture), "depth": PictureRef(file=depth)},
         layers=(Layer(id="it", name="it", shows=shows, stands=stands),),
     )
-    looks = library.looks_of(shot)
-    for part in range(SHEETS + 1):
-        looks[str(RaisedLook(part, "it"))]
 
 
 def _layer_for(session: Session, task: PictureTask, picture: Picture) -> tuple[ShotRow, str]:

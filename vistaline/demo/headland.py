@@ -27,11 +27,11 @@ from vistaline.demo.drawing import (
     polygon_mask,
 )
 
-__all__ = ["CANVAS", "LAYERS", "clear_sky"]
+__all__ = ["CANVAS", "HORIZON", "LAYERS", "RIDGE", "TOWER", "clear_sky"]
 
 CANVAS = (4608, 2592)
 _W, _H = CANVAS
-_HORIZON = 0.585
+HORIZON = 0.585
 _SUN = (0.315 * _W, 0.548 * _H)
 
 
@@ -126,7 +126,7 @@ def far_shore() -> Picture:
 def sea() -> Picture:
     """Return the water up to the horizon, with waves that grow nearer and the sun's path."""
     rows = _rows()
-    depth = np.clip((rows - _HORIZON) / (1 - _HORIZON), 0, 1)
+    depth = np.clip((rows - HORIZON) / (1 - HORIZON), 0, 1)
     picture = gradient(
         depth,
         [
@@ -153,21 +153,26 @@ def sea() -> Picture:
     glitter = np.clip((waves - 0.50) * 10, 0, 1) * path
     paint(picture, path, (255, 190, 120), opacity=0.22)
     paint(picture, glitter * np.clip(1.25 - depth, 0, 1), (255, 226, 160), opacity=0.85)
-    picture[..., 3] = np.clip(rows * _H - _HORIZON * _H + 0.5, 0, 1)
+    picture[..., 3] = np.clip(rows * _H - HORIZON * _H + 0.5, 0, 1)
     return picture
+
+
+RIDGE = curve(
+    [(0.430, 0.745), (0.485, 0.688), (0.53, 0.640), (0.60, 0.590), (0.68, 0.548),
+     (0.76, 0.520), (0.85, 0.500), (0.93, 0.486), (1.00, 0.478)]
+)  # fmt: skip
+"""The head's upper edge, as shares of the canvas."""
+TOWER = 0.718
+"""Where the tower stands, across."""
 
 
 def headland() -> Picture:
     """Return the headland with the keeper's cottage and the tower, its lamp lit."""
     picture = blank(_W, _H)
-    ground = curve(
-        [(0.430, 0.745), (0.485, 0.688), (0.53, 0.640), (0.60, 0.590), (0.68, 0.548),
-         (0.76, 0.520), (0.85, 0.500), (0.93, 0.486), (1.00, 0.478)]
-    )  # fmt: skip
-    mask = _shape([*ground, (1.0, 1.0), (0.36, 1.0), (0.375, 0.90), (0.40, 0.82)])
+    mask = _shape([*RIDGE, (1.0, 1.0), (0.36, 1.0), (0.375, 0.90), (0.40, 0.82)])
     turf = noise(_W, _H, cells=(90, 60), octaves=4, seed=41)
     rock = noise(_W, _H, cells=(26, 8), octaves=6, seed=42)
-    top = np.interp(np.arange(_W) / _W, [p[0] for p in ground], [p[1] for p in ground])
+    top = np.interp(np.arange(_W) / _W, [p[0] for p in RIDGE], [p[1] for p in RIDGE])
     below = np.clip((_rows() - top[None].astype(np.float32)) / 0.20, 0, 1)
     colour = mix((86, 84, 78), (30, 36, 50), np.clip(below * 1.25, 0, 1))
     colour = colour * (0.80 + 0.42 * turf)[..., None] * (0.84 + 0.34 * rock)[..., None]
@@ -205,7 +210,7 @@ def _cottage(picture: Picture) -> None:
 
 
 def _tower(picture: Picture) -> None:
-    centre, foot, neck = 0.718, 0.560, 0.232
+    centre, foot, neck = TOWER, 0.560, 0.232
     half = np.interp(np.linspace(0, 1, _H), [neck, foot], [0.0165, 0.0285])
     x = (np.arange(_W, dtype=np.float32)[None] / _W - centre) / half[:, None].astype(np.float32)
     rows = _rows()

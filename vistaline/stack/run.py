@@ -17,7 +17,8 @@ from vistaline.actions.people import add_person
 from vistaline.actions.pictures import Library
 from vistaline.actions.projects import DEMO, create_project
 from vistaline.actions.queue import PICTURE_QUEUE
-from vistaline.actions.shots import import_shot_file
+from vistaline.actions.relief_work import make_reliefs
+from vistaline.actions.shots import current_shot, import_shot_file
 from vistaline.core.formats.shotfile import read_shot_file
 from vistaline.demo.plates import write_flat_pictures
 from vistaline.demo.shots import write_demo_files
@@ -79,6 +80,8 @@ def load_demo(database: str, data: Path) -> None:
                 for path in paths
             }
             import_film_file(session, project, film, shots)
+            for row in shots.values():
+                make_reliefs(library, current_shot(session, row))
             for path in flat:
                 with path.open("rb") as stream:
                     library.import_picture(session, project.id, path.name, stream)

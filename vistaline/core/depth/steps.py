@@ -101,7 +101,7 @@ def distance_at(nearness: np.ndarray | float, near: float, far: float) -> np.nda
     return 1 / (1 / far + nearness * (1 / near - 1 / far))
 
 
-def nearness_at(distance: float, near: float, far: float) -> float:
+def nearness_at(distance: np.ndarray | float, near: float, far: float) -> np.ndarray | float:
     """Return the nearness of what is so many metres away: what :func:`distance_at` undoes.
 
     >>> nearness_at(2.0, 2, 10)

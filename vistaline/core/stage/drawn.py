@@ -7,7 +7,7 @@ import math
 from collections import OrderedDict
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
-from functools import cached_property, partial
+from functools import cached_property
 from typing import assert_never
 
 from vistaline.core.arrays import Rgba16
@@ -22,9 +22,7 @@ from vistaline.core.looks.lines import draw_line, line_extents
 from vistaline.core.looks.occluders import draw_occluder
 from vistaline.core.looks.pieces import Sheet, lay_pieces, sheet_of
 from vistaline.core.looks.stirred import stirred
-from vistaline.core.picture.colour import srgb_table
 from vistaline.core.picture.pyramid import BORDER, Pyramid, PyramidStore, drawn_levels
-from vistaline.core.relief.sheets import SHEETS, Sheets, sheets_of
 from vistaline.core.shot.callouts import callout_of
 from vistaline.core.shot.layouts import layout_of
 from vistaline.core.shot.shot import Layer, Shot
@@ -41,6 +39,7 @@ from vistaline.core.stage.poses import (
     texture_of,
     window_aspect,
 )
+from vistaline.core.stage.relief_looks import raised_name, relief_parts
 from vistaline.core.stage.runs import runs_of
 from vistaline.core.stage.shadows import draw_shadow, dropped
 from vistaline.core.stage.textures import (
@@ -116,7 +115,8 @@ class Looks(Mapping[str, Pyramid]):
             move = self._moving
             return self._one_of_many(texture, lambda: _in_memory(move(look.key, look.frame)))
         if isinstance(look, RaisedLook):
-            self._found |= self._relief(look.layer)
+            layer = self._shot.layer(look.layer)
+            self._found |= relief_parts(self._shot, layer, self, self._store)
             return self._found[texture]
         if isinstance(look, PassingLook):
             return self._one_of_many(texture, lambda: _passing(self._shot, look, self))
@@ -135,25 +135,6 @@ class Looks(Mapping[str, Pyramid]):
             while len(self._passing) > _MOST_PASSING:
                 self._passing.popitem(last=False)
         return self._passing[texture]
-
-    def _relief(self, layer: str) -> Mapping[str, Pyramid]:
-        """Return all parts of a relief, which are made at once and kept one by one."""
-        made: list[Rgba16] = []
-        raised = self._shot.layer(layer)
-
-        def part(n: int) -> Rgba16:
-            if not made:
-                sheets = _raised(self._shot, raised, self)
-                made.extend((*sheets.pictures, sheets.maps))
-            return made[n]
-
-        found = {}
-        for n in range(SHEETS + 1):
-            name = _raised_name(self._shot, raised, n)
-            if name is None:
-                raise KeyError(str(RaisedLook(n, layer)))
-            found[str(RaisedLook(n, layer))] = self._store.get(name, partial(part, n))
-        return found
 
     def _look(self, texture: str) -> Pyramid:
         if texture in self._shot.pictures:
@@ -220,7 +201,7 @@ def look_called(shot: Shot, texture: str) -> Drawing | None:
                 lambda looks: looks[texture].picture,
             )
         case RaisedLook(part, layer):
-            name = _raised_name(shot, layers[layer], part)
+            name = raised_name(shot, layers[layer], part)
             return Drawing(name, lambda looks: looks[texture].picture) if name else None
         case PassingLook(at, of):
             inner = look_called(shot, str(of))
@@ -247,24 +228,6 @@ def look_called(shot: Shot, texture: str) -> Drawing | None:
                 lambda looks: draw_shadow(_about(looks[source], _SHADOW_SOURCE), steps),
             )
     assert_never(look)
-
-
-def _raised_name(shot: Shot, layer: Layer, part: int) -> str | None:
-    """Return what a part of a relief is kept by; None if the layer is none."""
-    relief = layer.relief
-    if relief is None or relief.depth not in shot.pictures:
-        return None
-    files = (shot.pictures[key].file for key in (layer.picture, relief.depth))
-    return _named("raised 5", *files, str(relief.texture), str(part))
-
-
-def _raised(shot: Shot, layer: Layer, looks: Mapping[str, Pyramid]) -> Sheets:
-    relief = layer.relief
-    assert relief
-    picture, depth = (looks[key].picture for key in (layer.picture, relief.depth))
-    # A map's codes say how near it is, not how light: back from the light they were taken for.
-    nearness = srgb_table()[depth[..., 0]] / 255
-    return sheets_of(picture, nearness, texture=relief.texture)
 
 
 def drawing_of(shot: Shot, layer: Layer, frame: int | None = None) -> Drawing | None:

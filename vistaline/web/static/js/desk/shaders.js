@@ -2,12 +2,18 @@
 // light, premultiplied.
 import { BLEND } from "./blend.js";
 
+// Where the camera's frames begin, in metres (vistaline.core.geometry.ordering.NEAR), and by how much
+// of its map's range a relief's sheets lie apart.
+const RELIEF = `
+  #define NEAREST 0.01
+  #define BEHIND 0.02`;
 // A card is drawn a little larger than it is, and covers the pixels at its edges by their share.
 export const CARD_VERTEX = `
+  ${RELIEF}
   uniform mat4 clip; uniform vec2 grow; uniform float deep;
   varying vec2 place;
   #ifdef RAISED
-  attribute float sheet; uniform vec2 shape; uniform vec3 apex; uniform float tall; varying float of;
+  attribute float sheet; uniform vec2 shape; uniform vec3 apex; uniform float tall; varying float of; varying float raised;
   #endif
   #ifdef CAUGHT
   uniform mat4 projector; varying vec3 caught;
@@ -21,8 +27,10 @@ export const CARD_VERTEX = `
     float q = shape.x + shape.y * position.z;
     vec3 from = apex * (q - 1.0) / vec3(1.0, tall, 1.0);
     vec4 local = vec4(position.x - 0.5 + from.x, 0.5 - position.y + from.y, from.z * length(modelMatrix[0].xyz), q);
-    vec4 world = modelMatrix * local / q;
+    // Not divided by q: places of the picture run evenly over a triangle before that is done.
+    vec4 world = modelMatrix * local;
     of = sheet;
+    raised = q;
     place = vec2(position.x, 1.0 - position.y);
     #else
     // A body's depth is told in widths of its own.
@@ -37,8 +45,21 @@ export const CARD_VERTEX = `
     stands = world.xyz;
     #endif
     gl_Position = clip * world;
+    #ifdef RAISED
+    // A sheet behind the front is before it only where it is nearer by a few pixels of parallax.
+    gl_Position.z += 2.0 * NEAREST * BEHIND * shape.y * sheet;
+    #endif
   }`;
+// What a relief's vertex was not divided by yet is divided by here.
 const COVER = `
+  #ifdef RAISED
+  varying float raised;
+  #define INVERSE (gl_FragCoord.w * raised)
+  #define PLACE (stands / raised)
+  #else
+  #define INVERSE gl_FragCoord.w
+  #define PLACE stands
+  #endif
   #ifdef SOLID
   float covered() { return 1.0; }
   #else
@@ -94,7 +115,7 @@ const LOOK = `
     if (of > 0.5) return sharp(picture, at);
     #endif
     mat2 step = mat2(dFdx(at) * texels, dFdy(at) * texels);
-    float disc = blur * abs(gl_FragCoord.w - infocus);
+    float disc = blur * abs(INVERSE - infocus);
     float radius = max(disc * sqrt(abs(determinant(step))), 1e-3);
     // Copy n is blurred by 2 to the power of n + 1 texels; at -1 the picture is sharp.
     float level = radius < 2.0 ? clamp((radius - 0.3) / 1.7, 0.0, 1.0) - 1.0 : log2(radius / 2.0);
@@ -160,7 +181,7 @@ const TINT = `
   float ends(sampler2D picture) { return 0.0; }
   #endif
   vec4 tinted(sampler2D picture, vec4 seen) {
-    float off = tintBlur * (gl_FragCoord.w - tintAt);
+    float off = tintBlur * (INVERSE - tintAt);
     float beside = smoothstep(1.0, 2.5, abs(off) / tintLimit);
     vec3 hue = off > 0.0 ? vec3(0.85, 0.28, 0.03) : vec3(0.02, 0.16, 0.5);
     float line = ends(picture) * (1.0 - beside);
@@ -179,14 +200,14 @@ const LIGHT = `
   uniform vec4 lampLaw[LIT]; uniform vec2 lampCone[LIT]; uniform bool clips;
   vec4 lit(vec4 seen) {
     #ifdef SOLID
-    vec3 side = normalize(cross(dFdx(stands), dFdy(stands)));
+    vec3 side = normalize(cross(dFdx(PLACE), dFdy(PLACE)));
     #else
     vec3 side = normal;
     #endif
     vec3 light = vec3(0.0);
     for (int n = 0; n < LIT; n++) {
       vec4 law = lampLaw[n];
-      vec3 way = stands - lampPlace[n];
+      vec3 way = PLACE - lampPlace[n];
       float far = max(length(way), 0.01 * law.z);
       way /= far;
       float share = abs(dot(side, law.x == 2.0 ? lampWay[n] : way));
@@ -212,7 +233,7 @@ const AIR = `
   uniform vec4 fogLaw[AIR]; uniform vec3 fogColour[AIR]; uniform vec3 home; uniform float gain; uniform float own;
   uniform bool sky;
   vec4 aired(vec4 seen) {
-    vec3 way = stands - home;
+    vec3 way = PLACE - home;
     float far = length(way);
     float rise = way.y / far;
     if (sky) far = 1e7;
