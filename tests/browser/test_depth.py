@@ -5,10 +5,14 @@ from __future__ import annotations
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import idle
+from tests.browser.conftest import idle, open_bench, own
 from tests.browser.test_pictures import PHOTOGRAPH, Board, open_picture
+from tests.browser.test_work import change, looks_as_rendered, set_number
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(900)]
+
+
+PAST = 17
 
 
 class Depth:
@@ -105,3 +109,33 @@ def test_an_area_is_raised_and_a_made_map_comes_in(page: Page) -> None:
     page.click("[data-tab=cutout]")
     expect(page.locator("[data-tool=paint]")).to_be_visible()
     expect(page.locator(".tools [data-depth-tool=stroke]")).to_be_hidden()
+
+
+def test_a_depth_is_raised_as_a_relief(page: Page) -> None:
+    depth = Depth(page)
+    page.select_option("#depth [name=file]", label="photograph-depth.png")
+    page.click("#depth button:text-is('Use this map')")
+    depth.shown()
+    page.uncheck("#depth [name=texture]")
+    page.get_by_role("button", name="Raise as a relief").click()
+    done = page.locator("#work .task[data-kind=raise] a")
+    expect(done).to_be_visible(timeout=180_000)
+    done.click()
+    page.wait_for_selector(".gate[data-ready]", timeout=180_000)
+    idle(page)
+    expect(page.locator(".depth-card")).to_have_count(1)
+
+
+def test_a_relief_looks_live_as_rendered_and_is_laid_flat(page: Page) -> None:
+    open_bench(page, own(PAST), "arrange")
+    looks_as_rendered(page, 150)
+    page.locator(".depth-card", has_text="Bay and head").click()
+    idle(page)
+    set_number(page, "#v-set_relief-percent", 30)
+    looks_as_rendered(page, 150)
+    with change(page):
+        page.click("button:text-is('Make it flat')")
+    expect(page.locator("#inspector h2", has_text="Relief")).to_have_count(0)
+    with change(page):
+        page.click("[data-history=undo]")
+    expect(page.locator("#inspector h2", has_text="Relief")).to_have_count(1)

@@ -24,12 +24,13 @@ from vistaline.core.relief.tearing import tears_of, travel_of
 from vistaline.core.render.frame import Renderer
 from vistaline.core.render.source import STANDARD, Asked
 from vistaline.core.render.sources import source_on
-from vistaline.core.shot.document import complete, parse_shot
+from vistaline.core.shot.document import complete, dump_shot, parse_shot
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.drawn import Looks
 from vistaline.core.stage.evaluate import evaluate
 from vistaline.core.stage.raising import told_heights
 from vistaline.core.stage.surfaces import surface_of
+from vistaline.core.stage.thrown import thrown_by
 
 SIZE = 640, 360
 
@@ -281,6 +282,48 @@ def test_rays_meet_it_where_it_is_drawn(draw: Draw, photo: np.ndarray) -> None:
     np.testing.assert_allclose(met.near, near[:, 100:500], rtol=0.01)
     (x0, y0, x1, y1), nearest = surface.bounds(card, camera)
     assert near.max() <= nearest and (x1 - x0) * (y1 - y0) > 0
+
+
+def lit_from_the_side(shot: Shot) -> Shot:
+    """Return the shot with a small lamp to the left of the camera, and a white wall behind all."""
+    wall = {
+        "id": "wall",
+        "name": "wall",
+        "shows": {"kind": "field", "field": {"stops": [{"at": 0, "colour": "#ffffff"}]}},
+        "stands": {"kind": "card", "width": 60.0, "height": 40.0},
+        "distance": 13.0,
+    }
+    document = dump_shot(shot)
+    document["layers"].append(wall)
+    document["lamps"] = [
+        {"id": "l", "name": "l", "kind": "point", "position": [-1.5, 0.2, 0.0], "brightness": 1.0,
+         "falloff": "none", "size": 0.02, "shadows": True}
+    ]  # fmt: skip
+    return parse_shot(document)
+
+
+def test_its_shadow_falls_behind_it(draw: Draw) -> None:
+    """A post 3 m away, lit from 1.5 m beside the camera, on a wall at 13 m: similar triangles."""
+    width, height = SIZE
+    x = np.arange(width)
+    nearness = (
+        np.where(abs(x - width / 2) < 12, 1.0, 0.0).astype(np.float32)[None].repeat(height, 0)
+    )
+    shot = lit_from_the_side(relief_shot(nearness, (3, 12)))
+    light = np.full((height, width, 3), 255, np.uint8)
+    pictures = {"photo": opaque(light), "depth": map_picture(nearness)}
+    state = evaluate(shot, [0])[0]
+    thrown = thrown_by(state.lights[0], state.cards)
+    posts = [each for each in thrown if each.caster is state.card_of("it")]
+    near = posts[-1]
+    # The post's middle is 3 m before the camera: its shadow on the wall is 13 / 3 as far from the
+    # lamp, so 1.5 x 10 / 3 = 5 m to the right of it.
+    u, _, w = near.unit_from_world @ [5.0, 0.2 - 0.2 * 13 / 3, -13.0, 1.0]
+    assert u / w == pytest.approx(0.5, abs=0.01)
+    looks = draw(shot, pictures)._looks
+    sliced = looks[near.texture].picture[..., 3]
+    across = np.flatnonzero(sliced[sliced.shape[0] // 2] > 32767) / sliced.shape[1]
+    assert across.mean() == pytest.approx(0.5, abs=0.01) and 0.02 < np.ptp(across) < 0.06
 
 
 def test_depth_has_keys_and_is_laid_flat_again() -> None:

@@ -19,7 +19,7 @@ from vistaline.actions.errors import Refused
 from vistaline.actions.estimating import DepthService
 from vistaline.core.picture.still import encode_png
 from vistaline.stack.depth_service import StandIn, served
-from vistaline.store.models import JobState, Picture
+from vistaline.store.models import JobState, Picture, PictureRole
 
 RAMP = np.tile(np.linspace(255, 0, 640).astype(np.uint8), (360, 1))
 
@@ -115,6 +115,48 @@ def test_a_set_stands_at_its_depth_and_tells_it_back(
     after = client.get(f"/shots/{shot}/scene.json").json
     told = {layer["name"]: layer["distance"] for layer in after["layers"]}
     assert told["Rock"] == pytest.approx(distances["Rock"], rel=0.02)
+
+
+def test_a_picture_is_raised_in_a_new_shot_and_again_in_that(
+    app: Flask, client: FlaskClient, project: str, picture: int
+) -> None:
+    address = f"/pictures/{picture}/depth/raise"
+    refused = client.post(address, data={"shot": 0})
+    assert refused.status_code == 422 and "Paint a depth first" in refused.json["error"]
+    edit(client, picture, "set_depth_range", near="2", far="10")
+    for value, x in ((0.9, 310), (0.0, 60), (0.0, 600)):
+        stroke = {"points": [[x, 100], [x, 250]], "width": 20}
+        edit(client, picture, "paint_depth", stroke=stroke, value=value)
+    assert client.post(address, data={"shot": 0}).status_code == 200
+    (raised,) = do_tasks(app)
+    assert raised.state is JobState.DONE, raised.error
+    shot = raised.result["shot"]
+    scene = client.get(f"/shots/{shot}/scene.json").json
+    (layer,) = scene["layers"]
+    assert layer["relief"]["shape"][0] > 0 and layer["distance"] == pytest.approx(3.333)
+    # All that it is drawn of is there, under names that say what they are made of.
+    for name in layer["relief"]["sheets"]:
+        with client.get(scene["textures"][name]) as look:
+            assert Image.open(io.BytesIO(look.data)).size == (640, 360)
+    (told,) = scene["reliefs"].values()
+    triangles = client.get(told)
+    points, faces = np.frombuffer(triangles.data[:8], "<u4")
+    assert len(triangles.data) == 8 + 16 * points + 12 * faces
+    corners = np.frombuffer(triangles.data[8 + 16 * points :], "<u4")
+    assert corners.max() == points - 1
+    gone = client.get(told.replace(told.split("/")[-1].split(".")[0], "0" * 64))
+    assert gone.status_code == 404
+    # The map came in as a picture of its own, of this one.
+    with app.extensions["vistaline"].sessions() as session:
+        (depth,) = session.query(Picture).filter_by(role=PictureRole.DEPTH)
+        assert depth.source_id == picture and depth.bits == 16
+    # Once more, deeper, where it is: the layer stays one.
+    edit(client, picture, "set_depth_range", near="1", far="10")
+    client.post(address, data={"shot": shot, "texture": "on"})
+    (again,) = do_tasks(app)
+    assert again.state is JobState.DONE, again.error
+    (layer,) = client.get(f"/shots/{shot}/scene.json").json["layers"]
+    assert layer["distance"] == pytest.approx(1.818)
 
 
 class Failing(StandIn):

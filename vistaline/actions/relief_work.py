@@ -80,8 +80,8 @@ def make_reliefs(library: Library, shot: Shot) -> None:
     """Make the sheets of a shot's reliefs, so that nobody has to wait for them who opens it."""
     looks = library.looks_of(shot)
     for layer in shot.layers:
-        for part in range(SHEETS + 1) if layer.relief else ():
-            looks[str(RaisedLook(part, layer.id))]
+        if layer.relief:
+            looks[str(RaisedLook(SHEETS, layer.id))]  # all others are made with it
 
 
 def _relief_of(picture: str, depth: str, *, texture: bool) -> Shot:
@@ -89,7 +89,7 @@ def _relief_of(picture: str, depth: str, *, texture: bool) -> Shot:
     stands = Relief(depth="depth", at=1, near=0.5, far=2, texture=texture)
     shows = PictureShown(picture="picture")
     return Shot(
-        name="",
+        name="relief",
         frame=FrameFormat(duration=1),
         pictures={"picture": PictureRef(file=picture), "depth": PictureRef(file=depth)},
         layers=(Layer(id="it", name="it", shows=shows, stands=stands),),

@@ -91,6 +91,9 @@ def _nearness(shore: np.ndarray, head: np.ndarray) -> np.ndarray:
     drum = 1 / 7.0 * (1 + 0.1 * np.sqrt(np.clip(1 - ((x - TOWER) / 0.03) ** 2, 0, 1)))
     inverse = np.where(above, np.where(tower, drum, 1 / 7.6), inverse)
     inverse = np.where(_foot_of_tower(x, y), drum, inverse)
+    # So are the cottage's walls, down to where they are drawn.
+    walls = (x > 0.808) & (x < 0.872) & (y > 0.44) & (y < 0.528 - (x - 0.808) / 16)
+    inverse = np.where(walls, 1 / 7.6, inverse)
     nearness = nearness_at(1 / np.maximum(inverse, 1e-6), _NEAR, _FAR)
     return np.clip(nearness, 0, 1).astype(np.float32)
 

@@ -26,9 +26,21 @@ from vistaline.core.relief.peeling import Peeled, peeled
 from vistaline.core.relief.rims import front_of
 from vistaline.core.relief.tearing import tears_of
 
-__all__ = ["SHEETS", "Sheets", "meshes_of", "sheets_of", "shown_in", "solid_in"]
+__all__ = [
+    "SHEETS",
+    "SLICES",
+    "Sheets",
+    "meshes_of",
+    "sheets_of",
+    "shown_in",
+    "slice_of",
+    "solid_in",
+]
 
 SHEETS = 3
+SLICES = 8
+"""Flat parts in which a relief throws its shadow."""
+_SLICE_SIDE = 512
 _ASKED, _SHOWN, _SOLID = 1, 2, 4
 _MOST = 2_000_000
 """Pixels of what is behind, and of the maps: a larger picture's front keeps its own."""
@@ -112,6 +124,18 @@ def shown_in(maps: Rgba16) -> np.ndarray:
 def solid_in(maps: Rgba16) -> np.ndarray:
     """Return where the front is opaque, uint8 (height, width), from :attr:`Sheets.maps`."""
     return ((maps[..., 3] & _SOLID) > 0).astype(np.uint8)
+
+
+def slice_of(maps: Rgba16, n: int) -> Rgba16:
+    """Return where the front's nearness is in the ``n``-th of :data:`SLICES` even parts of its
+    range, the farthest first: black there, of few pixels, for the shadow that it throws."""
+    here = np.minimum(maps[..., 0].astype(np.int64) * SLICES // 65536, SLICES - 1) == n
+    alpha = np.where(here & ((maps[..., 3] & _SHOWN) > 0), 65535, 0).astype(np.uint16)
+    share = min(1.0, _SLICE_SIDE / max(alpha.shape))
+    size = tuple(max(2, round(side * share)) for side in alpha.shape[::-1])
+    out = np.zeros((size[1], size[0], 4), np.uint16)
+    out[..., 3] = cv2.resize(alpha, size, interpolation=cv2.INTER_AREA)
+    return out
 
 
 def _sized(nearness: np.ndarray, size: tuple[int, int]) -> np.ndarray:

@@ -32,9 +32,12 @@ def lit(placed: Placement) -> Sequence[Modifier]:
         return []
     found = [each for light in placed.state.lights for each in falling_on(placed, light)]
     lights, falling = [light for light, _ in found], [shadows for _, shadows in found]
-    if placed.source.nearness is None:
-        return [_LitBody(lights, falling, placed.state.gain)]
     normal = np.ascontiguousarray(placed.card.world_from_card[:3, 2])
+    if placed.source.nearness is None:
+        # A relief's own slopes are rough, and its picture has their light in it already: it takes
+        # light as its card would, each place at its own distance.
+        facing = normal if placed.card.raised else None
+        return [_LitBody(lights, falling, placed.state.gain, facing)]
     # Lamps whose light ends somewhere are told apart from all others, which are one light.
     apart = np.array(
         [
@@ -122,6 +125,8 @@ class _LitBody:
     lights: Sequence[Light]
     falling: Sequence[Falling | None]
     gain: float
+    facing: FloatArray | None = None
+    """(3,): the way all of it faces; None: its own at every place."""
 
     def modify(self, band: Band) -> None:
         shown = band.source.tiles[band.lines]
@@ -129,7 +134,11 @@ class _LitBody:
             return
         near, world = band.near, band.world
         there = near > 0
-        places, normals = world[there], _normals(world, near)[there]
+        places = world[there]
+        if self.facing is None:
+            normals = _normals(world, near)[there]
+        else:
+            normals = np.broadcast_to(self.facing, places.shape)
         clear = [light for light, each in zip(self.lights, self.falling, strict=True) if not each]
         total = light_at(clear, places, normals)
         share = Share.room(1, *near.shape).of(0)

@@ -35,8 +35,8 @@ def live_shadows(state: FrameState) -> list[Cast]:
         return found
     for light in throwing:
         for thrown in thrown_by(light, [state.cards[i] for i in shown]):
-            if thrown.outline is not None:
-                continue  # of a body: told in the proof
+            if thrown.outline is not None or (thrown.caster and thrown.caster.raised):
+                continue  # of a body or a relief: told in the proof
             caster = next(i for i in shown if state.cards[i] is thrown.caster)
             for receiver in shown:
                 cast = _cast(state, light, thrown, caster, receiver)
@@ -49,7 +49,7 @@ def _cast(
     state: FrameState, light: Light, thrown: Thrown, caster: int, receiver: int
 ) -> Cast | None:
     card, onto = state.cards[caster], state.cards[receiver]
-    flat = onto.layer.is_lit and onto.layer.body is None
+    flat = onto.layer.is_lit and onto.layer.body is None and onto.raised is None
     if caster == receiver or not flat or not onto.layer.takes_shadows:
         return None
     fallen = _fallen(light, card, onto)

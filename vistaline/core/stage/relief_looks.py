@@ -1,15 +1,16 @@
-"""The looks of reliefs: what their sheets show and their maps, which are made all at once."""
+"""The looks of reliefs: what their sheets show, their maps, and their slices, made all at once."""
 
 from __future__ import annotations
 
 import hashlib
 import threading
 from collections.abc import Mapping
+from functools import partial
 
 from vistaline.core.arrays import Rgba16
 from vistaline.core.picture.colour import srgb_table
 from vistaline.core.picture.pyramid import Pyramid, PyramidStore
-from vistaline.core.relief.sheets import SHEETS, Sheets, sheets_of
+from vistaline.core.relief.sheets import SHEETS, SLICES, Sheets, sheets_of, slice_of
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.textures import RaisedLook
 
@@ -41,6 +42,7 @@ def relief_parts(
         The layer is no relief.
     """
     made: list[Rgba16] = []
+    maps = str(RaisedLook(SHEETS, layer.id))
 
     def draw(part: int) -> Rgba16:
         if not made:
@@ -48,14 +50,17 @@ def relief_parts(
             made.extend((*sheets.pictures, sheets.maps))
         return made[part]
 
-    found = {}
+    def sliced(part: int) -> Rgba16:
+        return slice_of(found[maps].picture, part - SHEETS - 1)
+
+    found: dict[str, Pyramid] = {}
     # A page asks for all of them at once: one makes them, the others find them made.
     with _MAKING:
-        for part in range(SHEETS + 1):
+        for part in range(SHEETS + 1 + SLICES):
             name, look = raised_name(shot, layer, part), str(RaisedLook(part, layer.id))
             if name is None:
                 raise KeyError(look)
-            found[look] = store.get(name, lambda part=part: draw(part))  # type: ignore[misc]
+            found[look] = store.get(name, partial(sliced if part > SHEETS else draw, part))
     return found
 
 

@@ -14,7 +14,8 @@ The grammar of the names, which the page and the renderer know looks by::
     nested  = "nested " frame " " key: that frame of one of the shots that layers show
     moving  = "moving " frame " " picture: that frame, or two mixed, of a picture that moves
     raised  = "raised " part " " id of a relief's layer: 0, 1, 2 what its sheets show, the front
-              first; 3 their maps (see ``relief.sheets``)
+              first; 3 their maps; from 4 on the slices that throw its shadow, the farthest first
+              (see ``relief.sheets``)
 
 Names are only made and read here.
 """
@@ -187,7 +188,7 @@ def texture_called(name: str, pictures: Collection[str], layers: Collection[str]
         return MovingLook(float(when), key) if _NUMBER.fullmatch(when) and key in pictures else None
     if name.startswith("raised "):
         _, part, layer = name.split(" ", 2)
-        return RaisedLook(int(part), layer) if part in "0123" and layer in layers else None
+        return RaisedLook(int(part), layer) if part.isdigit() and layer in layers else None
     if name.startswith(("pieces ", "passing ")):
         kind, told, source = name.split(" ", 2)
         of = texture_called(source, pictures, layers)

@@ -14,18 +14,23 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from vistaline.core.arrays import FloatArray, Matrix4
+from vistaline.core.geometry import space
 from vistaline.core.geometry.bodies import mesh_of
 from vistaline.core.looks.gobos import GoboShape
+from vistaline.core.relief.sheets import SHEETS, SLICES
 from vistaline.core.shot.lamps import LampKind
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.lamps import Light
-from vistaline.core.stage.textures import GoboLook
+from vistaline.core.stage.raising import Raised
+from vistaline.core.stage.textures import GoboLook, RaisedLook
 
 __all__ = ["Thrown", "gobos_of", "thrown_by"]
 
 PARALLEL_AWAY = 10.0
 """Metres at which a parallel lamp's size is told: as if it stood there."""
 _GRAZING = 1e-9
+_LEAST_OF_A_SLICE = 0.002
+"""Of a relief: a slice that has less of it is what lies on its edges."""
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -70,16 +75,17 @@ def thrown_by(light: Light, cards: Sequence[Card]) -> list[Thrown]:
 
     Flat cards that show a picture of their own throw shadows, and bodies, all of them. Planes that
     catch the taking camera's picture do not: a wall that is only drawn where the picture shows it
-    would keep the light out of its own room.
+    would keep the light out of its own room. A relief throws that of a few flat slices of it.
     """
     lamp = light.lamp
     if not lamp.shadows or lamp.kind is LampKind.AMBIENT:
         return []
-    found = (
-        _thrown_by_body(light, card) if card.layer.body else _thrown(light, card)
-        for card in cards
-        if _casts(card)
-    )
+    found: list[Thrown | None] = []
+    for card in filter(_casts, cards):
+        if card.raised:
+            found += _thrown_by_relief(light, card, card.raised)
+        else:
+            found.append(_thrown_by_body(light, card) if card.layer.body else _thrown(light, card))
     return [each for each in found if each]
 
 
@@ -131,12 +137,32 @@ def gobos_of(light: Light, aspect: float) -> list[Thrown]:
 
 def _casts(card: Card) -> bool:
     layer = card.layer
-    whole = (card.projector is None or layer.body is not None) and card.raised is None
+    whole = card.projector is None or layer.body is not None
     return layer.casts_shadows and layer.stands_lit and whole and card.opacity > 0
 
 
 def _thrown(light: Light, card: Card) -> Thrown | None:
     return _from_plane(light, card, card.world_from_card, (card.width, card.height))
+
+
+def _thrown_by_relief(light: Light, card: Card, raised: Raised) -> list[Thrown | None]:
+    """Return the shadows of a relief's slices, each as if it were flat, at its mean."""
+    a, b = raised.shape
+    if b == 0:
+        return [_thrown(light, card)]
+    apex = np.array(raised.apex) * card.width
+    slices = np.minimum((raised.heights * SLICES).astype(int), SLICES - 1)
+    found = []
+    for n in range(SLICES):
+        here = raised.heights[slices == n]
+        if len(here) < _LEAST_OF_A_SLICE * raised.heights.size:
+            continue
+        nearer = a + b * float(here.mean())
+        pose = card.world_from_card @ space.pose(tuple((apex * (1 - 1 / nearer)).tolist()))
+        thrown = _from_plane(light, card, pose, (card.width / nearer, card.height / nearer))
+        look = str(RaisedLook(SHEETS + 1 + n, card.layer.id))
+        found.append(replace(thrown, texture=look) if thrown else None)
+    return found
 
 
 def _thrown_by_body(light: Light, card: Card) -> Thrown | None:
