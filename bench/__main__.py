@@ -26,6 +26,7 @@ from bench import (
     moving,
     perspective,
     prepare,
+    relief,
     rooms,
     separate,
     stroke,
@@ -57,6 +58,7 @@ def main() -> None:
         "keys": keys,
         "perspective": perspective,
         "rooms": rooms,
+        "relief": relief,
     }
     wanted = sys.argv[1:] or list(parts)
     figures: list[Figure] = []

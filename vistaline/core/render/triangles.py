@@ -77,7 +77,7 @@ _MIDDLE = 0.501
 """Where in a pixel its middle is, with as much to spare."""
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, fastmath=True)
 def draw_band(seen, faces, listed, top, shape, cover, near, u, v):  # type: ignore[no-untyped-def]
     """Put the nearest of some faces into ``near`` (rows, width), and its place into ``u``, ``v``.
 
@@ -142,7 +142,8 @@ def draw_band(seen, faces, listed, top, shape, cover, near, u, v):  # type: igno
             over_v = t0 * seen[p, 3] + t1 * seen[q, 3] + t2 * seen[r, 3]
             for x in range(begin, end + 1):
                 if deep > near[y, x]:
-                    pu, pv = over_u / one, over_v / one
+                    deep_w = 1 / one
+                    pu, pv = over_u * deep_w, over_v * deep_w
                     shown = True
                     if wide:
                         j = min(max(int(pv * tall), 0), tall - 1)
