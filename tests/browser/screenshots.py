@@ -30,9 +30,7 @@ def views(page: Page) -> None:
     take(page, "pictures")
     prepare_views(page)
     separate_views(page)
-    open_bench(page, 1, "arrange")
-    page.click(".depth-card[data-layer=keeper]")
-    take(page, "arrange")
+    relief_view(page)
     arrange_views(page)
     open_bench(page, 1, "direct")
     page.keyboard.press("2")
@@ -245,6 +243,18 @@ def separate_views(page: Page) -> None:
     page.click("[data-tab=plate]")
     page.wait_for_timeout(3000)
     take(page, "separate-plate")
+
+
+def relief_view(page: Page) -> None:
+    """The head as a relief, the camera on its way past it."""
+    open_bench(page, 17, "arrange")
+    page.fill("[data-part=scrub]", "120")
+    page.click(".depth-card[data-layer=bay-and-head]")
+    page.wait_for_selector("#v-set_relief-percent")
+    page.locator("#v-set_relief-far").scroll_into_view_if_needed()
+    idle(page)
+    page.wait_for_timeout(1500)
+    take(page, "arrange")
 
 
 def depth_view(page: Page) -> None:
