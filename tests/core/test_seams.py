@@ -201,7 +201,7 @@ def drawn(card: Card, camera: CameraState, look: Pyramid) -> np.ndarray:
     width, height = camera.frame_size
     tiles = -(-height // TILE_HEIGHT), -(-width // TILE_WIDTH)
     asked = Asked(STANDARD, opaque=False, cover=np.zeros(tiles))
-    source = source_on(surface_of(card.layer), card, camera, look, asked)
+    source = source_on(surface_of(card.layer), card, camera, {card.texture: look}, asked)
     bands = -(-height // BAND)
     out = np.zeros((bands * BAND, width, 4), np.uint16)
     for band in range(bands) if source else ():

@@ -25,15 +25,17 @@ from vistaline.core.shot.shot import FrameFormat, Layer, PictureRef, Shot, Takin
 from vistaline.core.shot.shows import FieldShown, PictureShown
 from vistaline.core.shot.stands import FreeCard
 
-__all__ = ["write_gallery"]
+__all__ = ["KEEPER", "write_gallery"]
 
 Codes = np.ndarray
 _LONGER = 1400
+KEEPER = (0.33, 0.56, 0.20, 0.42)
+"""Where the keeper is in the drawn photograph: left, top, width and height as shares of it."""
 # Of the drawn photograph: name, left, top, width and height as shares of it, and the print's tone.
 _CUTTINGS = (
     ("The light", 0.70, 0.02, 0.16, 0.58, "silver"),
     ("Sunset", 0.14, 0.24, 0.36, 0.38, "plain"),
-    ("The keeper", 0.33, 0.56, 0.20, 0.42, "sepia"),
+    ("The keeper", *KEEPER, "sepia"),
     ("The cottage", 0.84, 0.38, 0.15, 0.22, "sepia"),
     ("Reeds", 0.00, 0.52, 0.26, 0.46, "blue"),
     ("The bay", 0.05, 0.40, 0.60, 0.30, "silver"),

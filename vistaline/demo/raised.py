@@ -25,7 +25,7 @@ from vistaline.demo.drawing import noise
 from vistaline.demo.headland import CANVAS, HORIZON, RIDGE, TOWER
 from vistaline.demo.plates import flattened
 
-__all__ = ["Raised", "draw_raised", "past_the_head"]
+__all__ = ["Raised", "draw_raised", "outline_of", "past_the_head"]
 
 _SIZE = (2304, 1296)
 _NEAR, _FAR = 2.6, 60.0
@@ -44,7 +44,7 @@ def draw_raised(folder: Path, dusk: Shot) -> Raised:
     photo = cv2.resize(
         flattened(folder, dusk.evolve(layers=layers))[0], _SIZE, interpolation=cv2.INTER_AREA
     )
-    shore, head = (_outline(folder, dusk, name) for name in ("far-shore", "headland"))
+    shore, head = (outline_of(folder, dusk, name) for name in ("far-shore", "headland"))
     codes = np.rint(_nearness(shore, head) * 65535).astype(np.uint16)
     written = {}
     for key, name, data in (
@@ -56,7 +56,7 @@ def draw_raised(folder: Path, dusk: Shot) -> Raised:
     return written
 
 
-def _outline(folder: Path, dusk: Shot, name: str) -> np.ndarray:
+def outline_of(folder: Path, dusk: Shot, name: str) -> np.ndarray:
     """Return how much of each pixel of the photograph a layer is, 0..1 (height, width)."""
     layer = dusk.layer(name)
     assert layer.box

@@ -39,6 +39,7 @@ from vistaline.demo.finished import three_harbours
 from vistaline.demo.gallery import write_gallery
 from vistaline.demo.headland import CANVAS, LAYERS
 from vistaline.demo.laid import film_of_three, four_prints, log_is_read
+from vistaline.demo.painted import painted_print
 from vistaline.demo.plates import flattened
 from vistaline.demo.raised import draw_raised, past_the_head
 from vistaline.demo.street import harbour_street
@@ -118,6 +119,7 @@ def _draw_all(folder: Path) -> list[Path]:
         ("the-log-is-read", log_is_read(drawer)),
         ("a-wind-gets-up", wind_gets_up(dusk, windy.result())),
         ("past-the-head", past_the_head(dusk, draw_raised(folder, dusk))),
+        ("the-keepers-print", painted_print(folder, dusk, drawer)),
     ):
         path = folder / f"{name}.json"
         write_shot_file(shot, path, {key: ref.file for key, ref in shot.pictures.items()})

@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 from pydantic import Field
 
+from vistaline.core.depth.keeping import kept_apart
 from vistaline.core.depth.spread import edge_guided, spread
 from vistaline.core.depth.standing import stood_up
 from vistaline.core.depth.step import DepthStep, Seen
@@ -34,6 +35,10 @@ _GREY = 6 / 255
 _LEAST_RANGE = 1 / 255
 _REFINED = 6.0
 """Pixels of the copy that was solved within which edges are looked for in the picture itself."""
+
+
+_BESIDE = 3.5
+"""Pixels of that copy within which a cutout's outline is soft in what was solved."""
 
 
 class FromMap(DepthStep):
@@ -124,8 +129,11 @@ class FromStrokes(DepthStep):
         larger = cv2.resize(solved, (width, height), interpolation=cv2.INTER_LINEAR)
         if small is seen:
             return np.clip(larger, 0, 1)
-        reach = _REFINED * seen.scale / small.scale / 2
-        return np.clip(edge_guided(larger, seen.picture, reach, 0.04), 0, 1)
+        texel = seen.scale / small.scale
+        refined = edge_guided(larger, seen.picture, _REFINED * texel / 2, 0.04)
+        if self.by_cutouts:
+            refined = kept_apart(refined, seen.cutouts.values(), _BESIDE * texel)
+        return np.clip(refined, 0, 1)
 
     def moved(self, matrix: np.ndarray) -> FromStrokes:
         """Return the step with its strokes moved."""

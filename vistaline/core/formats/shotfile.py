@@ -93,7 +93,7 @@ def completed(shot: Shot, paths: Mapping[str, Path]) -> Shot:
             pictures[key] = pictures[key].evolve(frames=found.frames, rate=found.rate)
         else:
             found = inspect_picture(path, path.name)
-        if key in raising and not pictures[key].heights:
+        if key in raising:
             codes = picture_codes(path, path.name)[..., 0]
             heights = told_heights(codes.astype(np.float32) / np.iinfo(codes.dtype).max)
             pictures[key] = pictures[key].evolve(heights=heights)

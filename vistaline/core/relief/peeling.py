@@ -11,7 +11,7 @@ import numpy as np
 from vistaline.core.picture.smooth import pull_push
 from vistaline.core.relief.tearing import TEAR, Tears, travel_of
 
-__all__ = ["Peeled", "Texture", "peeled"]
+__all__ = ["Peeled", "peeled"]
 
 Texture = Callable[[np.ndarray, np.ndarray, np.ndarray], np.ndarray]
 """Fills the hole (bool) of a colour (height, width, 3) from where a third (bool) allows."""

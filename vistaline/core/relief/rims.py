@@ -9,7 +9,7 @@ import numpy as np
 
 from vistaline.core.relief.tearing import TEAR, Tears, travel_of
 
-__all__ = ["Front", "front_of"]
+__all__ = ["front_of"]
 
 _BAND = 2.0
 """Pixels from a tear, each way, in which a pixel may show both sides."""

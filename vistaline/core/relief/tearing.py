@@ -8,7 +8,7 @@ from functools import cached_property
 import cv2
 import numpy as np
 
-__all__ = ["TEAR", "TRAVEL", "Tears", "tears_of"]
+__all__ = ["TEAR", "Tears", "tears_of", "travel_of"]
 
 TRAVEL = 0.08
 """For how large a move a relief is prepared: by so much of the picture's longer side what is

@@ -24,7 +24,7 @@ from vistaline.core.stage.cards import Card
 from vistaline.core.stage.surfaces import ReliefSurface
 from vistaline.core.stage.textures import RaisedLook
 
-__all__ = ["RaisedSource", "relief_meshes"]
+__all__ = ["RaisedSource"]
 
 _SOFT = 0.5
 """Levels finer than a pixel's mean footprint: it is longer one way."""
@@ -33,7 +33,7 @@ _MESHES: WeakKeyDictionary[Pyramid, tuple[Mesh, ...]] = WeakKeyDictionary()
 """By the pyramid of their maps, for as long as that is open."""
 
 
-def relief_meshes(maps: Pyramid) -> tuple[Mesh, ...]:
+def _meshes(maps: Pyramid) -> tuple[Mesh, ...]:
     """Return the triangles of a relief's sheets, the front first, from the pyramid of its maps."""
     found = _MESHES.get(maps)
     if found is None:
@@ -74,7 +74,7 @@ class RaisedSource:
         if not self.seen:
             return
         bands, width = self.tiles.shape[0] // BAND_LINES + 1, camera.frame_size[0]
-        for n, mesh in enumerate(relief_meshes(maps)):
+        for n, mesh in enumerate(_meshes(maps)):
             seen = projected(mesh.points, image)
             starts, listed = bands_of(seen, mesh.faces, width, bands, BAND)
             cover = shown_in(maps.picture) if n == 0 else _EVERYWHERE  # the others show all

@@ -35,7 +35,7 @@ from vistaline.core.stage.focused import LIVE_COPIES
 from vistaline.core.stage.ground import horizon_in
 from vistaline.core.stage.poses import layer_pose, texture_of
 from vistaline.core.stage.seen import plate_of, seen_from
-from vistaline.core.stage.surfaces import unit_at
+from vistaline.core.stage.surfaces import surface_of, unit_at
 from vistaline.core.stage.textures import is_passing
 from vistaline.core.timing import timecode
 
@@ -214,7 +214,7 @@ def _layer(shot: Shot, layer: Layer, card: Card | None) -> dict[str, Any]:
         "projector": None
         if card is None or card.projector is None
         else [round(float(value), 9) for value in card.projector.ravel()],
-        "body": layer.body.value if layer.body else None,
+        "body": None if layer.relief else surface_of(layer).mesh or None,
         "relief": describe_relief(card) if card else None,
         "deep": round(card.depth / card.width, 6) if card and layer.body else 0,
         "matrix": card_matrix(card) if card else None,

@@ -9,6 +9,7 @@ relief that is moved, turned or raised more or less has the same triangles as be
 from __future__ import annotations
 
 import base64
+import struct
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -16,11 +17,10 @@ import cv2
 import numpy as np
 
 from vistaline.core.arrays import FloatArray, Matrix4
-from vistaline.core.errors import ShotError
 from vistaline.core.geometry.optics import focal_length_px
 from vistaline.core.shot.shot import Layer, Shot
 
-__all__ = ["Raised", "card_from_relief", "heights_of", "raised_of", "told_heights"]
+__all__ = ["Raised", "card_from_relief", "raised_of", "told_heights"]
 
 _SIDE = 160
 """Places of a map that are told with a shot, along its longer side."""
@@ -48,17 +48,19 @@ def told_heights(nearness: np.ndarray) -> str:
 
 
 @lru_cache(maxsize=64)
-def heights_of(told: str) -> np.ndarray:
+def _heights_of(told: str) -> np.ndarray:
     """Return the map float32 (rows, columns) that a shot keeps; even where it keeps none."""
-    if not told:
-        return np.full((2, 2), 0.5, np.float32)
+    found = None
     try:
-        data = np.frombuffer(base64.b64decode(told, validate=True), np.uint8)
-        found = cv2.imdecode(data, cv2.IMREAD_GRAYSCALE)
-    except (ValueError, cv2.error):
-        found = None
-    if found is None or min(found.shape) < 2 or max(found.shape) > 4 * _SIDE:
-        raise ShotError("“heights” of a picture is no map. Leave it out: it is found anew.")
+        data = base64.b64decode(told, validate=True)
+        # A PNG's first chunk says how large it is: 4-byte numbers from its 17th byte on.
+        size = struct.unpack(">II", data[16:24])
+        if max(size) <= _SIDE:
+            found = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_GRAYSCALE)
+    except (ValueError, struct.error, cv2.error):
+        pass  # not of our making
+    if found is None or min(found.shape) < 2:
+        return np.full((2, 2), 0.5, np.float32)
     return np.asarray(found, np.float32) / 255
 
 
@@ -80,7 +82,7 @@ def raised_of(
     focal = focal_length_px(taking.focal_length, *taking.canvas)
     apex = ((middle_x - x - wide / 2) / wide, (y + tall / 2 - middle_y) / wide, focal / wide)
     ref = shot.pictures.get(relief.depth)
-    heights = heights_of(ref.heights if ref else "")
+    heights = _heights_of(ref.heights if ref else "")
     own = relief.near, relief.far, relief.strength
     asked = [
         np.atleast_1d(np.asarray(mine if keyed is None else keyed, np.float64))
