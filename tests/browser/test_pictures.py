@@ -184,6 +184,27 @@ def test_cutting_by_outline_likeness_plane_and_brush(page: Page) -> None:
     expect(page.locator("[data-part=zoom]")).to_have_text("100 %")
 
 
+def test_a_part_is_cut_out_and_what_it_hides_is_filled(page: Page) -> None:
+    open_picture(page, PHOTOGRAPH, "Separate")
+    board = Board(page)
+
+    def outline(*corners: tuple[int, int]) -> None:
+        page.keyboard.press("2")
+        for corner in corners:
+            board.click(*corner)
+        edited(page, board, lambda: board.click(*corners[0]))
+
+    outline((1700, 1600), (2200, 1600), (2200, 2400), (1700, 2400))
+    page.click("text=Cut a part out of it")
+    expect(page.locator("#cutouts .depth-card[data-cutout^=c]")).to_have_count(2)
+    idle(page)
+    outline((1800, 1750), (2000, 1750), (2000, 2000), (1800, 2000))
+    page.click("[data-fills-part]")
+    # It leads to where its tries are.
+    expect(page.locator("[data-tab=plate]")).to_have_attribute("aria-selected", "true")
+    expect(page.locator(".tries [data-state=done]")).to_have_count(1, timeout=120_000)
+
+
 def test_from_strokes_to_a_rendered_frame(page: Page) -> None:
     open_picture(page, PHOTOGRAPH, "Separate")
     board = Board(page)
