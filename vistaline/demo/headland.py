@@ -27,7 +27,7 @@ from vistaline.demo.drawing import (
     polygon_mask,
 )
 
-__all__ = ["CANVAS", "HORIZON", "LAYERS", "RIDGE", "TOWER", "clear_sky"]
+__all__ = ["CANVAS", "HORIZON", "LAYERS", "RIDGE", "TOWER", "clear_sky", "coat_tails"]
 
 CANVAS = (4608, 2592)
 _W, _H = CANVAS
@@ -308,14 +308,43 @@ def figure() -> Picture:
     return picture
 
 
+def coat_tails() -> Picture:
+    """Return the keeper's coat from his waist down, where he wears it, on the whole canvas."""
+    picture = blank(_W, _H)
+    _fill(picture, _on_keeper([(-0.153, 0.46), (-0.162, 0.30), (-0.168, 0.11), (0.0, 0.085),
+                               (0.178, 0.11), (0.160, 0.30), (0.151, 0.46), (0.0, 0.47),
+                               (-0.153, 0.46)]), _COAT)  # fmt: skip
+    _fill(picture, _on_keeper([(-0.153, 0.46), (-0.162, 0.30), (-0.170, 0.115), (-0.138, 0.11),
+                               (-0.134, 0.30), (-0.131, 0.46), (-0.153, 0.46)]),
+          (196, 116, 84), opacity=0.85)  # fmt: skip
+    # Lit by the lantern as the rest of him is, and without a seam where it begins.
+    begins = _KEEPER[1] - 0.47 * _KEEPER[2]
+    alpha = picture[..., 3] * np.clip((_rows() - begins) / 0.03, 0, 1)
+    paint(picture, glow(_W, _H, _lantern(), 0.042 * _H), (255, 190, 96), opacity=0.60)
+    picture[..., 3] = alpha
+    return picture
+
+
+def _lantern() -> tuple[float, float]:
+    """Return the middle of his lantern's light, in pixels."""
+    across, foot, tall = _KEEPER
+    return (across + 0.275 * tall * _H / _W) * _W, (foot - 0.375 * tall) * _H
+
+
+_COAT: Colour = (34, 36, 50)
+_KEEPER = (0.405, 0.884, 0.235)
+"""Where he stands, his foot, and how tall he is, as shares of the canvas."""
+
+
+def _on_keeper(points: Points, *, smooth: bool = True) -> Points:
+    """Return points told in his own height, from his foot up, as shares of the canvas."""
+    across, foot, tall = _KEEPER
+    placed = [(across + x * tall * _H / _W, foot - y * tall) for x, y in points]
+    return curve(placed) if smooth else placed
+
+
 def _figure(picture: Picture) -> None:
-    cx, foot, tall = 0.405, 0.884, 0.235
-
-    def at(points: Points, *, smooth: bool = True) -> Points:
-        placed = [(cx + x * tall * _H / _W, foot - y * tall) for x, y in points]
-        return curve(placed) if smooth else placed
-
-    coat: Colour = (34, 36, 50)
+    at, coat = _on_keeper, _COAT
     _fill(
         picture,
         at([(-0.10, 0.0), (-0.12, 0.16), (-0.03, 0.20), (-0.02, 0.0)], smooth=False),
@@ -345,7 +374,7 @@ def _figure(picture: Picture) -> None:
     )
     _fill(picture, at([(-0.105, 0.895), (-0.075, 0.915), (-0.062, 0.975), (0.0, 1.0), (0.058, 0.975),
                        (0.070, 0.91), (0.062, 0.895), (-0.02, 0.905), (-0.105, 0.895)]), (26, 28, 40))  # fmt: skip
-    lamp = ((cx + 0.275 * tall * _H / _W) * _W, (foot - 0.375 * tall) * _H)
+    lamp = _lantern()
     paint(picture, glow(_W, _H, lamp, 0.042 * _H), (255, 190, 96), opacity=0.60)
     _fill(
         picture,

@@ -21,7 +21,7 @@ from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.shot.shows import PictureShown
 from vistaline.core.shot.stands import Box, Taken
 from vistaline.demo.drawing import Picture, blank, curve, fill, mix, noise, paint, to_codes
-from vistaline.demo.headland import CANVAS, clear_sky
+from vistaline.demo.headland import CANVAS, clear_sky, coat_tails
 
 __all__ = ["Windy", "draw_windy", "wind_gets_up"]
 
@@ -29,6 +29,8 @@ _CLOUDS = (3072, 900)
 _FLAG = (900, 560)
 _GULLS = (960, 360)
 _FRAMES = 48
+_TAILS = (1750, 1996, 1988, 2246)
+"""Of the canvas: left, upper, right and lower edge of the coat below the waist, with some room."""
 _POLE = (0.634, 0.574, 0.352)
 """Of the canvas: across, foot and top."""
 
@@ -43,6 +45,9 @@ def draw_windy(folder: Path) -> Windy:
         "clouds": _written(folder, "clouds.png", _clouds()),
         "flag": _written(folder, "flag.png", _flag()),
         "pole": _written(folder, "pole.png", _pole()),
+        "tails": _written(
+            folder, "tails.png", coat_tails()[_TAILS[1] : _TAILS[3], _TAILS[0] : _TAILS[2]]
+        ),
     }
     clip = _write_gulls(folder / "pictures" / "gulls.webm")
     files["gulls"] = PictureRef(
@@ -66,10 +71,16 @@ def wind_gets_up(dusk: Shot, drawn: Windy) -> Shot:
         return left * width, upper * height, wide, high
 
     flag = 0.066 * width
+    left, upper, right, lower = _TAILS
     own = {
         "Clouds": ("clouds", box(0.0, 0.06, width, 0.48 * height), 12.0),
         "Gulls": ("gulls", box(0.40, 0.24, 0.26 * width, 0.26 * width * 0.375), 6.0),
         "Pole": ("pole", box(across, top, 0.02 * tall, tall), 4.99),
+        "Coat tails": (
+            "tails",
+            (float(left), float(upper), float(right - left), float(lower - upper)),
+            1.995,
+        ),
         "Flag": (
             "flag",
             box(across + 0.012 * tall / width, top + 0.012, flag, flag * _FLAG[1] / _FLAG[0]),
@@ -101,6 +112,7 @@ def wind_gets_up(dusk: Shot, drawn: Windy) -> Shot:
             made["Pole"],
             made["Flag"],
             layers["keeper"],
+            made["Coat tails"],
             layers["reeds"],
         ),
         cameras=(
@@ -132,6 +144,10 @@ def wind_gets_up(dusk: Shot, drawn: Windy) -> Shot:
     change(
         "set_cloth", layer="flag", held="left", wide=1.6, wind=6.5, direction=12, gusts=60,
         swirls=55, folds=70, grid=18, settles=3,
+    )  # fmt: skip
+    change(
+        "set_cloth", layer="coat-tails", held="head", wide=0.9, weight=0.3, wind=7, direction=20,
+        gusts=70, swirls=40, folds=45, grid=14, settles=3,
     )  # fmt: skip
     return shot
 
