@@ -283,3 +283,21 @@ def test_edits_of_depth_are_kept_and_refused() -> None:
         with pytest.raises(EditError, match=words):
             apply(sliced, verb, values)
     assert Depth().says is False
+
+
+def test_painted_depths_end_where_a_cutout_does() -> None:
+    """A disc before a wall, of one colour both: without its cutout nothing tells where it ends."""
+    y, x = np.mgrid[:600, :900]
+    disc = (x - 450) ** 2 + (y - 300) ** 2 < 150**2
+    seen = Seen(
+        picture=np.full((600, 900, 3), 120, np.uint8),
+        cutouts={"c1": np.where(disc, 255, 0).astype(np.uint8)},
+    )
+    strokes = tuple(
+        DepthStroke(points=points, width=20, value=value)
+        for points, value in ((((450, 250), (450, 350)), 0.8), (((60, 60), (840, 60)), 0.2))
+    )
+    told = nearness_of([FromStrokes(strokes=strokes)], seen)
+    assert np.abs(told - np.where(disc, 0.8, 0.2)).max() < 0.07
+    blind = nearness_of([FromStrokes(strokes=strokes, by_cutouts=False)], seen)
+    assert np.abs(blind - np.where(disc, 0.8, 0.2)).max() > 0.2

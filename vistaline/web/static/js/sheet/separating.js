@@ -88,12 +88,16 @@ export class Separating {
 
   /** The cutout that is worked on; the first stroke begins one. */
   async #target() {
-    if (this.cutout) return this.chosen;
+    return this.cutout ? this.chosen : this.#begin("add_cutout", {}, true);
+  }
+
+  /** Make an edit that begins a cutout, and choose that one; null if none came of it. */
+  async #begin(verb, values, quietly = false) {
     const before = new Set(this.state.cutouts.map((cutout) => cutout.id));
-    if (!(await this.edits.make("add_cutout", {}))) return null;
+    if (!(await this.edits.make(verb, values))) return null;
     await this.load();
     const added = this.state.cutouts.find((cutout) => !before.has(cutout.id));
-    if (added) this.#choose(added.id, true);
+    if (added) this.#choose(added.id, quietly);
     return added?.id ?? null;
   }
 
@@ -335,7 +339,8 @@ export class Separating {
       this.board.redraw();
     }
     if (on("cutout")) this.#choose(on("cutout").cutout);
-    if ("addsCutout" in (on("adds-cutout") ?? {})) this.#add();
+    if ("addsCutout" in (on("adds-cutout") ?? {})) this.#begin("add_cutout", {});
+    if (on("cuts-part")) this.#begin("cut_part", { cutout: on("cuts-part").cutsPart });
     if (on("tab")) this.#tab(on("tab").tab);
     if (on("fills-part")) this.#followFill(on("fills-part").fillsPart);
     if (on("uses")) this.edits.make("use_plate", { file: on("uses").uses, behind: on("uses").useBehind });
@@ -349,14 +354,6 @@ export class Separating {
       this.areas = { take: [], avoid: [] };
       this.#tellAreas();
     }
-  }
-
-  async #add() {
-    const before = new Set(this.state.cutouts.map((cutout) => cutout.id));
-    await this.edits.make("add_cutout", {});
-    await this.load();
-    const added = this.state.cutouts.find((cutout) => !before.has(cutout.id));
-    if (added) this.#choose(added.id);
   }
 
   #tab(name) {
@@ -432,7 +429,7 @@ export class Separating {
       e: () => this.#set("effect", turn(["add", "take", "keep"], this.values.effect)),
       q: () => this.#set("says", this.values.says === "this" ? "not_this" : "this"),
       v: () => this.#see(turn(LOOKS, this.looks.look)),
-      n: () => this.#add(),
+      n: () => this.#begin("add_cutout", {}),
       Escape: () => this.#giveUp(),
       Backspace: () => this.wire && !this.wire.closed && this.wire.back(),
       Enter: () => this.wire?.closed === false && this.wire.points.length >= 3 && this.wire.kind === "outline" && ((this.wire.closed = true), this.#keepWire()),
