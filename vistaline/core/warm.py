@@ -81,6 +81,12 @@ def _render(*parts: str) -> None:
                     "stands": {"kind": "body", "body": "ball", "projection": [0, 0, 16, 16]}
                     | dict.fromkeys(("width", "height", "depth"), 1),
                 },
+                {
+                    "name": "d",
+                    "shows": shown,
+                    "stands": {"kind": "relief", "depth": "a", "texture": False}
+                    | {"at": 2, "near": 1, "far": 4},
+                },
             ],
             "frame_styles": {"s": {"border": 0, "shadow": {}}},
             "lamps": [{"id": "l", "name": "l", "kind": "spot", "shadows": True}],
