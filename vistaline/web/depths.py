@@ -101,17 +101,7 @@ def ask_service(picture_id: int) -> Any:
     opened = open_sheet(picture_id)
     if not current_app.config["DEPTH_SERVICE"]:
         raise Refused("No depth service is set up. Paint the depth, or begin with the ground.")
-    task = start_task(
-        session(),
-        opened.picture.project_id,
-        TaskKind.DEPTH,
-        opened.picture.name,
-        of=Subject(picture_id=picture_id),
-        person_id=person_id(),
-    )
-    session().commit()
-    tasks.announce(task)
-    return tasks.panel(opened.picture.project_id, "separate", picture_id)
+    return _begun(opened, TaskKind.DEPTH, {})
 
 
 @blueprint.post("/<int:picture_id>/depth/from-shot")
@@ -149,18 +139,24 @@ def raise_it(picture_id: int) -> Any:
     wish: dict[str, Any] = {"shot": 0, "texture": "texture" in request.form}
     if request.form.get("shot", 0, type=int):
         wish["shot"] = _shot(opened).id
+    return _begun(opened, TaskKind.RAISE, wish)
+
+
+def _begun(opened: Opened, kind: TaskKind, wish: dict[str, Any]) -> Any:
+    """Begin work on a picture; return the panel of all that is under way."""
+    picture = opened.picture
     task = start_task(
         session(),
-        opened.picture.project_id,
-        TaskKind.RAISE,
-        opened.picture.name,
-        of=Subject(picture_id=picture_id),
+        picture.project_id,
+        kind,
+        picture.name,
+        of=Subject(picture_id=picture.id),
         person_id=person_id(),
         arguments=wish,
     )
     session().commit()
     tasks.announce(task)
-    return tasks.panel(opened.picture.project_id, "separate", picture_id)
+    return tasks.panel(picture.project_id, "separate", picture.id)
 
 
 def _shot(opened: Opened) -> ShotRow:

@@ -223,25 +223,28 @@ def texture_address(row: ShotRow, shot: Shot, texture: str, at: int | None = Non
 @login_required
 def drawn(shot_id: int, name: str) -> Any:
     """Send a look that is drawn; named by what it is drawn from, its content never changes."""
-    row, shot = open_shot(shot_id)
+    _, shot, _ = _drawn_from(shot_id)
     args = request.args
-    at = args.get("at", row.position, type=int)
-    if at != row.position:
-        shot = shots.shot_at(session(), row, at)
     library = services().library
     copy = args.get("copy", type=int)
     of = args.get("of", "")
     return send_kept(library.drawn(shot, of, name, thumbnail="thumb" in args, copy=copy))
 
 
-@blueprint.get("/<int:shot_id>/pieces/<name>.json")
-@login_required
-def pieces(shot_id: int, name: str) -> Any:
-    """Send where the pieces of a title lie on their sheet, and the sheet's own address."""
+def _drawn_from(shot_id: int) -> tuple[ShotRow, Shot, int]:
+    """Return a shot as it was when what is asked for was named, and which revision that is."""
     row, shot = open_shot(shot_id)
     at = request.args.get("at", row.position, type=int)
     if at != row.position:
         shot = shots.shot_at(session(), row, at)
+    return row, shot, at
+
+
+@blueprint.get("/<int:shot_id>/pieces/<name>.json")
+@login_required
+def pieces(shot_id: int, name: str) -> Any:
+    """Send where the pieces of a title lie on their sheet, and the sheet's own address."""
+    row, shot, at = _drawn_from(shot_id)
     of = request.args.get("of", "")
     sheet = services().library.pieces(shot, of, name)
     wide = sheet.levels[0].shape[1]
@@ -259,10 +262,7 @@ def pieces(shot_id: int, name: str) -> Any:
 @login_required
 def relief(shot_id: int, name: str) -> Any:
     """Send the triangles of a relief; named by what it is made of, its content never changes."""
-    row, shot = open_shot(shot_id)
-    at = request.args.get("at", row.position, type=int)
-    if at != row.position:
-        shot = shots.shot_at(session(), row, at)
+    _, shot, _ = _drawn_from(shot_id)
     told = services().library.relief(shot, maps_name(request.args.get("of", "")), name)
     answer = Response(pack_relief(told), mimetype="application/octet-stream")
     answer.cache_control.private = True

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from vistaline.core.relief.tearing import TEAR, Tears, travel_of
+from vistaline.core.relief.tearing import TEAR, Tears, nearest_of, travel_of
 
 __all__ = ["front_of"]
 
@@ -84,13 +84,8 @@ def _own_colours(picture: np.ndarray, tears: Tears, band: np.ndarray) -> np.ndar
     own = (jump > TEAR / travel_of(jump.shape)) & ~band
     if not own.any():
         return picture
-    _, labels = cv2.distanceTransformWithLabels(
-        (~own).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5, labelType=cv2.DIST_LABEL_PIXEL
-    )
-    places = np.zeros(int(labels.max()) + 1, np.int64)
-    places[labels[own]] = np.flatnonzero(own)
     smooth = cv2.blur(picture, (3, 3))
-    return np.asarray(smooth.reshape(-1, 3)[places[labels]])
+    return np.asarray(smooth.reshape(-1, 3)[nearest_of(own)[1]])
 
 
 def _shares(

@@ -8,7 +8,7 @@ from functools import cached_property
 import cv2
 import numpy as np
 
-__all__ = ["TEAR", "Tears", "tears_of", "travel_of"]
+__all__ = ["TEAR", "Tears", "nearest_of", "tears_of", "travel_of"]
 
 TRAVEL = 0.08
 """For how large a move a relief is prepared: by so much of the picture's longer side what is
@@ -64,12 +64,12 @@ class Tears:
     @cached_property
     def from_far(self) -> tuple[np.ndarray, np.ndarray]:
         """How far each pixel is from the nearest far rim, and which pixel of it that is."""
-        return _nearest(self.rims[1])
+        return nearest_of(self.rims[1])
 
     @cached_property
     def from_near(self) -> tuple[np.ndarray, np.ndarray]:
         """How far each pixel is from the nearest near rim, and which pixel of it that is."""
-        return _nearest(self.rims[0])
+        return nearest_of(self.rims[0])
 
 
 def tears_of(nearness: np.ndarray) -> Tears:
@@ -102,7 +102,11 @@ def _stepping(nearness: np.ndarray) -> np.ndarray:
     return np.asarray(np.abs(steps) - slope)
 
 
-def _nearest(rim: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def nearest_of(rim: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Return how far every pixel is from the nearest that is set, and which pixel that is.
+
+    ``rim`` is bool (height, width); pixels are numbered along rows. Infinitely far where none is.
+    """
     if not rim.any():
         return np.full(rim.shape, np.inf, np.float32), np.zeros(rim.shape, np.int64)
     away, labels = cv2.distanceTransformWithLabels(
