@@ -16,8 +16,10 @@ from vistaline.core.looks.cloth import Cloth, ClothHeld
 from vistaline.core.looks.cloth_motion import FRAMES_A_SECOND, moved, places_at, rest_of, simulated
 from vistaline.core.looks.draping import draped, room_of_cloth
 from vistaline.core.render.frame import Renderer
+from vistaline.core.scene.plan import draw_plans
 from vistaline.core.shot.document import dump_shot, parse_shot
 from vistaline.core.stage.drawn import Looks
+from vistaline.core.stage.sheet import PlanView
 
 G = 9.80665
 NO_WAVES = np.zeros((0, 8))
@@ -207,3 +209,19 @@ def test_cloth_in_a_shot_is_kept_rendered_and_refused() -> None:
     assert (frames[1] == frames[2]).all() and (frames[0] != frames[1]).any()
     again = edits.apply(shot, "set_cloth", {"layer": key, "is_cloth": False})
     assert again.layer(key).cloth is None
+
+
+def test_the_wind_is_drawn_on_the_plan_where_it_goes() -> None:
+    """0 degrees is to the right, 90 away from the taking camera; from the side only that is seen."""
+    size = {"a": (640, 360)}
+    for direction, above, side in ((0, (5, 0), (0, 0)), (90, (0, 5), (5, 0)), (45, None, None)):
+        cloth = {"wind": 5, "direction": direction}
+        shot = make_shot(size, layers=[{"id": "a", "name": "a", "picture": "a", "cloth": cloth}])
+        plans = draw_plans(shot)
+        told = [plans[view].winds["a"] for view in (PlanView.ABOVE, PlanView.SIDE)]
+        if above:
+            np.testing.assert_allclose([wind for _, wind in told], [above, side], atol=1e-9)
+        assert np.hypot(*told[0][1]) == pytest.approx(5)
+        assert told[0][0] == pytest.approx((0, 2))
+    still = make_shot(size, layers=[{"id": "a", "name": "a", "picture": "a", "cloth": {"wind": 0}}])
+    assert not draw_plans(still)[PlanView.ABOVE].winds

@@ -301,6 +301,7 @@ def _plan(plan: StagePlan) -> dict[str, Any]:
         },
         "areas": {key: np.round(area, 4).tolist() for key, area in plan.areas.items()},
         "mounts": {key: [round(v, 5) for v in place] for key, place in plan.mounts.items()},
+        "winds": {key: np.round(wind, 4).tolist() for key, wind in plan.winds.items()},
         "path": np.round(plan.path, 5).tolist(),
         "ticks": np.round(plan.ticks, 4).tolist(),
         "stops": np.round(plan.stops, 5).tolist(),

@@ -36,6 +36,8 @@ class StagePlan:
     """(N, 2) outlines of surfaces and bodies that cover some of the sheet, as floors do."""
     mounts: dict[str, tuple[float, float]]
     """Where each mount stands."""
+    winds: dict[str, tuple[tuple[float, float], tuple[float, float]]]
+    """By the ids of layers that are cloth: where they hang, and the wind there, metres a second."""
     path: FloatArray
     """(frames, 2): the camera at every frame."""
     ticks: FloatArray
@@ -91,6 +93,7 @@ def _draw(
         bars=bars,
         areas={key: area for key, card in cards.items() if (area := _area(card, view)) is not None},
         mounts=mounts,
+        winds=_winds(cards, view),
         path=path,
         ticks=ticks,
         stops=flatten(_stops(shot).reshape(-1, 3), view).reshape(-1, 3, 2),
@@ -114,6 +117,21 @@ def _bars(
         key: ((x0, y0), (x1, y1))
         for key, (x0, y0, x1, y1) in zip(cards, ends.reshape(-1, 4).tolist(), strict=True)
     }
+
+
+def _winds(
+    cards: Mapping[str, Card], view: PlanView
+) -> dict[str, tuple[tuple[float, float], tuple[float, float]]]:
+    found = {}
+    for key, card in cards.items():
+        cloth = card.layer.cloth
+        if cloth is None or not cloth.wind:
+            continue
+        towards = np.radians(cloth.direction)
+        wind = cloth.wind * np.array([np.cos(towards), 0.0, -np.sin(towards)])
+        (x, y), (right, up) = flatten(np.array([card.world_from_card[:3, 3], wind]), view).tolist()
+        found[key] = ((x, y), (right, up))
+    return found
 
 
 def _area(card: Card, view: PlanView) -> FloatArray | None:

@@ -68,6 +68,7 @@ export class Plan {
       ...this.#focus(at, record.camera.focus),
       ...this.#tracks(at),
       ...this.#bars(at, data, plan, record),
+      ...this.#winds(at, plan),
       ...this.#focusEnds(at, record.camera.focus),
       ...this.#mounts(at, data, record),
       ...this.#things(at, record),
@@ -194,6 +195,18 @@ export class Plan {
       const step = bars ? 4 : 2;
       for (let n = 0; n < ends.length; n += step) points.push(at(bars ? [(ends[n] + ends[n + 2]) / 2, (ends[n + 1] + ends[n + 3]) / 2] : [ends[n], ends[n + 1]]).join(","));
       return svg("polyline", { class: "track", points: points.join(" ") });
+    });
+  }
+
+  /** Which way the wind goes that moves a cloth: an arrow from where it hangs, longer the stronger. */
+  #winds(at, { winds }) {
+    return Object.values(winds).map(([place, [right, up]]) => {
+      const [x, y] = at(place);
+      const strength = Math.hypot(right, up);
+      const reach = Math.min(14 + 5 * strength, 80) / Math.max(strength, 1e-6);
+      const turn = (Math.atan2(-up, right) * 180) / Math.PI;
+      const tip = `translate(${x + right * reach} ${y - up * reach}) rotate(${turn})`;
+      return svg("g", { class: "wind" }, svg("title", {}, `Wind, ${strength.toFixed(1)} m/s`), svg("line", { x1: x, y1: y, x2: x + right * reach, y2: y - up * reach }), svg("path", { d: "M-7 -4 L0 0 L-7 4", transform: tip }));
     });
   }
 
