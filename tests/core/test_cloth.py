@@ -212,7 +212,7 @@ def test_cloth_in_a_shot_is_kept_rendered_and_refused() -> None:
 
 
 def test_the_wind_is_drawn_on_the_plan_where_it_goes() -> None:
-    """0 degrees is to the right, 90 away from the taking camera; from the side only that is seen."""
+    """0 degrees is to the right, 90 away from the taking camera."""
     size = {"a": (640, 360)}
     for direction, above, side in ((0, (5, 0), (0, 0)), (90, (0, 5), (5, 0)), (45, None, None)):
         cloth = {"wind": 5, "direction": direction}
