@@ -120,6 +120,20 @@ def _deep_png() -> bytes:
     return cv2.imencode(".png", rng.integers(0, 65536, (16, 24, 4), dtype=np.uint16))[1].tobytes()
 
 
+def _exr() -> bytes:
+    values = np.random.default_rng(5).random((16, 24), np.float32)
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "it.exr"
+        with av.open(str(path), "w", format="image2") as out:
+            stream = out.add_stream("exr", rate=1)
+            stream.width, stream.height, stream.pix_fmt = 24, 16, "grayf32le"  # type: ignore[attr-defined]
+            frame = av.VideoFrame(24, 16, "grayf32le")
+            frame.planes[0].update(values.tobytes())
+            out.mux(stream.encode(frame))  # type: ignore[attr-defined]
+            out.mux(stream.encode())  # type: ignore[attr-defined]
+        return path.read_bytes()
+
+
 def _pages() -> bytes:
     pages = [Image.new("RGB", (20, 12), colour) for colour in ("red", "blue")]
     data = io.BytesIO()
@@ -234,6 +248,7 @@ SEEDS: dict[str, Callable[[], bytes]] = {
     "webp": _picture("WEBP"),
     "avif": _picture("AVIF"),
     "tiff": _picture("TIFF"),
+    "exr": _exr,
     "pages": _pages,
     "pdf": _pdf,
     "svg": _svg,

@@ -5,6 +5,7 @@ import struct
 import zlib
 from pathlib import Path
 
+import av
 import cv2
 import numpy as np
 import pytest
@@ -12,7 +13,7 @@ from PIL import Image, ImageCms
 
 from vistaline.core.errors import PictureError
 from vistaline.core.picture.colour import linear16_from_srgb, linearise_srgb
-from vistaline.core.picture.decode import decode_picture, inspect_picture
+from vistaline.core.picture.decode import decode_codes, decode_picture, inspect_picture
 
 
 def saved(image: Image.Image, kind: str, **options: object) -> bytes:
@@ -142,3 +143,72 @@ def test_a_truncated_file_is_refused_by_name(kind: str, photo: np.ndarray) -> No
     data = saved(Image.fromarray(photo), kind)
     with pytest.raises(PictureError, match=r"^half\.img: "):
         decode_picture(data[: len(data) // 2], "half.img")
+
+
+# --- OpenEXR: written by FFmpeg ------------------------------------------------------------------
+
+
+def exr(path: Path, planes: list[np.ndarray], kind: str) -> Path:
+    """Write planes float32 (height, width) as FFmpeg's encoder does; ``kind``: its pixel format."""
+    height, width = planes[0].shape
+    with av.open(str(path), "w", format="image2") as out:
+        stream = out.add_stream("exr", rate=1)
+        stream.width, stream.height, stream.pix_fmt = width, height, kind  # type: ignore[attr-defined]
+        frame = av.VideoFrame(width, height, kind)
+        for plane, values in zip(frame.planes, planes, strict=True):
+            padded = np.zeros((height, plane.line_size // 4), np.float32)
+            padded[:, :width] = values
+            plane.update(padded.tobytes())
+        out.mux(stream.encode(frame))  # type: ignore[attr-defined]
+        out.mux(stream.encode())  # type: ignore[attr-defined]
+    return path
+
+
+def test_light_of_an_exr_is_the_light_in_it(tmp_path: Path, rng: np.random.Generator) -> None:
+    """What is brighter than white is white; alpha comes premultiplied, as the format has it."""
+    green, blue, red = (rng.random((48, 65)).astype(np.float32) * 1.2 for _ in range(3))
+    path = exr(tmp_path / "light.exr", [green, blue, red], "gbrpf32le")
+    told = inspect_picture(path, "light.exr")
+    assert (told.width, told.height, told.bits, told.extension) == (65, 48, 16, "exr")
+    light = decode_picture(path, "light.exr")[..., :3] / 65535
+    np.testing.assert_allclose(light, np.clip(np.dstack([red, green, blue]), 0, 1), atol=3e-5)
+    alpha = np.full_like(red, 0.25)
+    path = exr(
+        tmp_path / "clear.exr",
+        [each * alpha for each in (green, blue, red)] + [alpha],
+        "gbrapf32le",
+    )
+    assert inspect_picture(path, "clear.exr").has_alpha
+    seen = decode_picture(path, "clear.exr") / 65535
+    np.testing.assert_allclose(seen[..., 0], np.clip(red, 0, 1) * 0.25, atol=5e-5)
+
+
+def test_a_map_of_numbers_fills_its_range_whatever_its_unit(tmp_path: Path) -> None:
+    """Metres, say; where there is no number it is black, and a flat one stays what it is."""
+    metres = np.linspace(2, 40, 64 * 32, dtype=np.float32).reshape(32, 64)
+    path = exr(tmp_path / "depth.exr", [metres], "grayf32le")
+    codes = decode_codes(path, "depth.exr")
+    np.testing.assert_allclose(codes[..., 0] / 65535, (metres - 2) / 38, atol=1e-4)
+    holed = metres.copy()
+    holed[4:8, 10:20] = np.nan
+    holed[9, 9] = np.inf
+    codes = decode_codes(exr(tmp_path / "holed.exr", [holed], "grayf32le"), "holed.exr")
+    assert codes[5, 12, 0] == 0 and codes[9, 9, 0] == 0
+    assert codes[31, 63, 0] == 65535
+    flat = exr(tmp_path / "flat.exr", [np.full((8, 8), 0.5, np.float32)], "grayf32le")
+    assert np.ptp(decode_codes(flat, "flat.exr")[..., 0]) == 0
+
+
+def test_a_damaged_exr_is_refused_in_a_sentence(tmp_path: Path) -> None:
+    path = exr(tmp_path / "depth.exr", [np.zeros((64, 64), np.float32)], "grayf32le")
+    whole = path.read_bytes()
+    for cut in (6, 40, len(whole) // 2):
+        with pytest.raises(PictureError, match=r"depth.exr: .*(damaged|breaks off)"):
+            decode_codes(whole[:cut], "depth.exr")
+    several = whole[:4] + (0x1002).to_bytes(4, "little") + whole[8:]
+    with pytest.raises(PictureError, match="several parts"):
+        inspect_picture(several, "depth.exr")
+    box = whole.index(b"dataWindow") + len(b"dataWindow\0box2i\0") + 4
+    huge = whole[: box + 8] + (40_000).to_bytes(4, "little") * 2 + whole[box + 16 :]
+    with pytest.raises(PictureError, match="are too many"):
+        inspect_picture(huge, "depth.exr")

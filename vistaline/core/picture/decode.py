@@ -20,6 +20,7 @@ from PIL import Image, ImageCms, UnidentifiedImageError
 from vistaline.core.arrays import Rgba16
 from vistaline.core.errors import PictureError
 from vistaline.core.picture.colour import linear16_from_srgb
+from vistaline.core.picture.floating import exr_codes, exr_size, is_exr
 
 __all__ = [
     "PIXEL_LIMIT",
@@ -82,6 +83,17 @@ def inspect_picture(source: Path | bytes, name: str) -> PictureInfo:
     PictureError
         Not a picture, a kind not read here, or too many pixels.
     """
+    if is_exr(source):
+        width, height, has_alpha = exr_size(source, name)
+        _check_size(width, height, name)
+        return PictureInfo(
+            format="OpenEXR",
+            extension="exr",
+            width=width,
+            height=height,
+            has_alpha=has_alpha,
+            bits=16,
+        )
     with _opened(source, name) as image:
         return _info(image, name)
 
@@ -136,6 +148,14 @@ def decoding(source: Path | bytes, name: str) -> Iterator[Decoded]:
     In bands, as a picture takes several times its memory on the way from its file to codes.
     Raises as :func:`decode_codes`, also while bands are taken.
     """
+    if is_exr(source):
+        told = inspect_picture(source, name)
+        codes = exr_codes(source, name)
+        if codes.shape[:2] != (told.height, told.width):
+            raise PictureError(name, "its header is damaged. Save or copy it again.")
+        bands = partial(_pieces, codes)
+        yield Decoded(width=told.width, height=told.height, bands=bands)
+        return
     with _opened(source, name) as image:
         info = _info(image, name)
         orientation = _orientation(image)
@@ -177,8 +197,8 @@ def _opened(source: Path | bytes, name: str) -> Image.Image:
             ) from error
         raise PictureError(
             name,
-            "this is not a picture that can be read. Use JPEG, PNG, WebP, AVIF, TIFF, PDF, SVG or "
-            "OpenRaster.",
+            "this is not a picture that can be read. Use JPEG, PNG, WebP, AVIF, TIFF, OpenEXR, "
+            "PDF, SVG or OpenRaster.",
         ) from error
 
 
@@ -190,13 +210,7 @@ def _head(path: Path) -> bytes:
 def _info(image: Image.Image, name: str) -> PictureInfo:
     kind = image.format or "unknown"
     width, height = image.size
-    if width * height > PIXEL_LIMIT or max(width, height) > SIDE_LIMIT:
-        raise PictureError(
-            name,
-            f"{width:,} × {height:,} pixels are too many; the limit is "
-            f"{PIXEL_LIMIT // 1_000_000} megapixels and {SIDE_LIMIT:,} pixels a side. "
-            "Make it smaller first.",
-        )
+    _check_size(width, height, name)
     try:
         turned = _orientation(image) >= 5
         bits = 16 if _is_deep(image) else 8
@@ -210,6 +224,16 @@ def _info(image: Image.Image, name: str) -> PictureInfo:
         has_alpha=image.has_transparency_data,
         bits=bits,
     )
+
+
+def _check_size(width: int, height: int, name: str) -> None:
+    if width * height > PIXEL_LIMIT or max(width, height) > SIDE_LIMIT:
+        raise PictureError(
+            name,
+            f"{width:,} × {height:,} pixels are too many; the limit is "
+            f"{PIXEL_LIMIT // 1_000_000} megapixels and {SIDE_LIMIT:,} pixels a side. "
+            "Make it smaller first.",
+        )
 
 
 def _orientation(image: Image.Image) -> int:
@@ -249,6 +273,11 @@ def _decode_deep(source: Path | bytes) -> np.ndarray | None:
     if array is None or array.dtype != np.uint16:
         return None
     return array
+
+
+def _pieces(codes: np.ndarray) -> Iterator[np.ndarray]:
+    for top in range(0, len(codes), _BAND):
+        yield codes[top : top + _BAND]
 
 
 def _deep_bands(codes: np.ndarray) -> Iterator[np.ndarray]:
