@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+
 import cv2
 import numpy as np
 import pytest
@@ -225,3 +227,33 @@ def test_the_wind_is_drawn_on_the_plan_where_it_goes() -> None:
         assert told[0][0] == pytest.approx((0, 2))
     still = make_shot(size, layers=[{"id": "a", "name": "a", "picture": "a", "cloth": {"wind": 0}}])
     assert not draw_plans(still)[PlanView.ABOVE].winds
+
+
+def test_what_is_painted_holds_the_cloth() -> None:
+    """A point near the upper left, a line across: of a free cloth only they stay where they are."""
+    pins = [[(0.1, 0.1)], [(0.2, 0.5), (0.8, 0.5)]]
+    cloth = Cloth(held=ClothHeld.NOWHERE, grid=11, wide=1.0, pins=pins)
+    rest, held = rest_of(cloth, 1.0)
+    assert held.sum() == 1 + 7 and held[1, 1] and held[5, 2:9].all()
+    places = simulated(cloth, 1.0, 1.0)
+    np.testing.assert_allclose(places[-1][held], rest[held], atol=1e-9)
+    assert (np.linalg.norm(places[-1][~held] - rest[~held], axis=1) > 1e-3).mean() > 0.9
+
+
+def test_pins_are_painted_in_the_picture_where_the_cloth_lies() -> None:
+    """Frame pixels to shares of the cloth: as it fills the frame, whatever room it has to move."""
+    layer = {"id": "a", "name": "a", "picture": "a", "cloth": {"held": "nowhere"}}
+    shot = make_shot(
+        {"a": (640, 360)}, layers=[layer], frame={"width": 640, "height": 360, "duration": 24}
+    )
+    shot = shot.with_camera(route=shot.route.evolve(framings=shot.route.framings[:1]))
+    points = [[64.0, 36.0], [320.0, 180.0]]
+    pinned = edits.apply(shot, "pin_cloth", {"thing": "a", "points": json.dumps(points)})
+    cloth = pinned.layer("a").cloth
+    assert cloth is not None
+    np.testing.assert_allclose(cloth.pins[0], [(0.1, 0.1), (0.5, 0.5)], atol=0.002)
+    with pytest.raises(EditError, match="Paint on it"):
+        edits.apply(shot, "pin_cloth", {"thing": "a", "points": "[[-900, -900]]"})
+    free = edits.apply(pinned, "pin_cloth", {"thing": "a"})
+    assert free.layer("a").cloth.pins == ()  # type: ignore[union-attr]
+    assert parse_shot(dump_shot(pinned)) == pinned

@@ -14,7 +14,10 @@ from vistaline.core.looks.drifting import Drift
 from vistaline.core.looks.swaying import HeldAt, Sway, SwayKind
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.shot.stands import Backdrop, Projected, Solid
+from vistaline.core.stage.camera import camera_states
 from vistaline.core.stage.cards import card_of
+from vistaline.core.stage.poses import frame_ratio, framed_ratio
+from vistaline.core.verbs import FROM_JSON
 
 __all__: list[str] = []
 
@@ -162,6 +165,40 @@ def set_cloth(
         there = cloth.wall if cloth.wall is not None else _WALL
         changes["wall"] = None if walled is False else (there if wall is None else wall)
     return with_layers(shot, [found.evolve(cloth=cloth.evolve(**changes), sway=None)])
+
+
+@verb("what holds the cloth")
+def pin_cloth(
+    shot: Shot,
+    *,
+    thing: str,
+    frame: int = 0,
+    points: Annotated[list[tuple[float, float]], FROM_JSON] | None = None,
+) -> Shot:
+    """Hold a cloth where a line through frame pixels lies on it; without points, by none of them.
+
+    ``thing`` is the layer's id.
+    """
+    found = shot.layer(thing)
+    if found.cloth is None:
+        raise EditError(f"{found.name} is no cloth. Let it be cloth first.")
+    if points is None:
+        return with_layers(shot, [found.evolve(cloth=found.cloth.evolve(pins=()))])
+    camera = camera_states(shot, [frame])[0]
+    # As it lies flat: the room that it has to move in goes all round it.
+    card = card_of(shot, found, camera)
+    unit_from_image = np.linalg.inv(card.image_from_unit(camera))
+    u, v, w = unit_from_image @ np.column_stack([points, np.ones(len(points))]).T
+    if (w * w[0] <= 0).any():
+        raise EditError(f"{found.name} is seen from its side there. Paint where it is seen.")
+    # The room is the same to both sides: shares of its own size, from its middle.
+    more = np.array(frame_ratio(shot, found)) / framed_ratio(shot, found)
+    own = (np.stack([u / w, v / w], axis=1) - 0.5) * more + 0.5
+    if not ((own > -0.1) & (own < 1.1)).all(axis=1).any():
+        raise EditError(f"That lies beside {found.name}. Paint on it.")
+    pin = tuple((round(float(x), 4), round(float(y), 4)) for x, y in own.clip(-0.5, 1.5))
+    cloth = found.cloth.evolve(pins=(*found.cloth.pins, pin))
+    return with_layers(shot, [found.evolve(cloth=cloth)])
 
 
 @verb("sway together")

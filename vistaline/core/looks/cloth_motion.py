@@ -11,6 +11,7 @@ The order of all sums is fixed, so the same cloth moves the same every time.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numba import njit
@@ -33,6 +34,7 @@ _CHUNK = 150
 _FADE = 2.0
 """Seconds over which a loop's end becomes its beginning."""
 _WAVES = 6
+_BESIDE_PIN = 0.5
 _SLANT = 1e-4
 """m/N: how much a cell's diagonals give; cloth shears more easily than it stretches."""
 _FASTEST = 200.0
@@ -66,7 +68,26 @@ def rest_of(cloth: Cloth, aspect: float) -> tuple[FloatArray, np.ndarray]:
             held[0, columns // 4 : columns - columns // 4] = True
         case ClothHeld.NOWHERE:
             pass
+    for pin in cloth.pins:
+        _hold(held, np.array(pin) * [columns - 1, rows - 1])
     return rest, held
+
+
+def _hold(held: np.ndarray, line: FloatArray) -> None:
+    """Hold the points (rows, columns) that a line (N, 2) through them, in their numbers, meets.
+
+    Those at most half a step beside it; where it goes between two, the nearest to each end of it.
+    """
+    rows, columns = np.indices(held.shape)
+    for a, b in pairwise(line if len(line) > 1 else np.vstack([line, line])):
+        way = b - a
+        along = ((columns - a[0]) * way[0] + (rows - a[1]) * way[1]) / max(float(way @ way), 1e-12)
+        along = along.clip(0, 1)
+        beside = np.hypot(columns - a[0] - along * way[0], rows - a[1] - along * way[1])
+        held |= beside <= _BESIDE_PIN
+        for end in (a, b):
+            nearest = np.hypot(columns - end[0], rows - end[1]).argmin()
+            held.ravel()[nearest] = True
 
 
 def _waves(seed: int) -> FloatArray:

@@ -97,7 +97,7 @@ export class Outlining {
     const every = Math.ceil(this.corners.length / MOST);
     const scale = scene.data.width / this.finder.place.width;
     const points = this.corners.filter((_, n) => n % every === 0).map(([x, y]) => [(x - this.finder.place.x) * scale, (y - this.finder.place.y) * scale].map((value) => Math.round(value * 100) / 100));
-    if (points.length < (this.#open ? 2 : 3)) return;
+    if (points.length < Number(this.asked.outlineLeast ?? (this.#open ? 2 : 3))) return;
     const layer = picks ? ((await scene.pick(points[0][0], points[0][1], true)) ?? "") : "";
     const where = picks ? { layer, alone: scene.as === "camera" } : {};
     if (await scene.edit(verb, { thing, frame: scene.frame, points: JSON.stringify(points), ...where })) this.stop();
