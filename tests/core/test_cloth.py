@@ -248,12 +248,12 @@ def test_pins_are_painted_in_the_picture_where_the_cloth_lies() -> None:
     )
     shot = shot.with_camera(route=shot.route.evolve(framings=shot.route.framings[:1]))
     points = [[64.0, 36.0], [320.0, 180.0]]
-    pinned = edits.apply(shot, "pin_cloth", {"thing": "a", "points": json.dumps(points)})
+    pinned = edits.apply(shot, "pin_layer", {"thing": "a", "points": json.dumps(points)})
     cloth = pinned.layer("a").cloth
     assert cloth is not None
     np.testing.assert_allclose(cloth.pins[0], [(0.1, 0.1), (0.5, 0.5)], atol=0.002)
     with pytest.raises(EditError, match="Paint on it"):
-        edits.apply(shot, "pin_cloth", {"thing": "a", "points": "[[-900, -900]]"})
-    free = edits.apply(pinned, "pin_cloth", {"thing": "a"})
+        edits.apply(shot, "pin_layer", {"thing": "a", "points": "[[-900, -900]]"})
+    free = edits.apply(pinned, "pin_layer", {"thing": "a"})
     assert free.layer("a").cloth.pins == ()  # type: ignore[union-attr]
     assert parse_shot(dump_shot(pinned)) == pinned

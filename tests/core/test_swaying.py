@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import cv2
 import numpy as np
 import pytest
 
@@ -9,7 +10,7 @@ from tests.conftest import make_shot, pyramid_of
 from tests.core.test_mounts import do
 from vistaline.core import edits
 from vistaline.core.errors import EditError, ShotError
-from vistaline.core.looks.swaying import HeldAt, Sway, SwayKind, strength_at, swayed
+from vistaline.core.looks.swaying import HeldAt, Sway, SwayKind, room_of_sway, strength_at, swayed
 from vistaline.core.render.frame import Renderer
 from vistaline.core.shot.document import dump_shot, parse_shot
 from vistaline.core.stage.drawn import Looks
@@ -152,3 +153,19 @@ def test_it_stands_where_it_stood_and_its_pivot_stays() -> None:
         for each in (shot, still)
     )
     assert np.abs(one - other).mean() < 0.6
+
+
+def test_what_is_painted_stands_still_and_the_rest_sways_as_before() -> None:
+    """A line down the middle of reeds that bend: there nothing moves, a quarter beside it all."""
+    rng = np.random.default_rng(7)
+    codes = cv2.GaussianBlur(rng.random((200, 400, 3)).astype(np.float32), (0, 0), 2)
+    picture = np.dstack([(codes * 60000).astype(np.uint16), np.full((200, 400), 65535, np.uint16)])
+    sway = Sway(kind=SwayKind.RIPPLES, held=HeldAt.NOWHERE, amount=0.05, uneven=0)
+    held = sway.evolve(pins=(((0.5, 0.0), (0.5, 1.0)),))
+    room = round(room_of_sway(sway, 2.0)[0] * 400)
+    loose, tied = (swayed(picture, each, 0.7).astype(int) for each in (sway, held))
+    middle = np.s_[20:180, room + 196 : room + 204]
+    own = picture[20:180, 196:204].astype(int)
+    assert np.abs(tied[middle] - own).mean() < 0.1 * np.abs(loose[middle] - own).mean()
+    beside = np.s_[20:180, room + 10 : room + 90]
+    np.testing.assert_allclose(tied[beside], loose[beside], atol=400)

@@ -11,6 +11,7 @@ from vistaline.core.edits.registry import REGISTRY, on_stage, with_layers
 from vistaline.core.errors import EditError
 from vistaline.core.looks.cloth import Cloth, ClothHeld
 from vistaline.core.looks.drifting import Drift
+from vistaline.core.looks.pins import Pins
 from vistaline.core.looks.swaying import HeldAt, Sway, SwayKind
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.shot.stands import Backdrop, Projected, Solid
@@ -104,7 +105,7 @@ def set_sway(
     _check_card(found, "sway")
     sway = found.sway or _READY[kind or SwayKind.BENDS]
     if kind and kind is not sway.kind:
-        sway = _READY[kind].evolve(delay=sway.delay, seed=sway.seed)
+        sway = _READY[kind].evolve(delay=sway.delay, seed=sway.seed, pins=sway.pins)
     shares = {"amount": percent, "uneven": uneven, "wave": wave, "folds": folds}
     values: dict[str, Any] = {
         name: None if value is None else value / 100 for name, value in shares.items()
@@ -167,23 +168,23 @@ def set_cloth(
     return with_layers(shot, [found.evolve(cloth=cloth.evolve(**changes), sway=None)])
 
 
-@verb("what holds the cloth")
-def pin_cloth(
+@verb("what holds it")
+def pin_layer(
     shot: Shot,
     *,
     thing: str,
     frame: int = 0,
     points: Annotated[list[tuple[float, float]], FROM_JSON] | None = None,
 ) -> Shot:
-    """Hold a cloth where a line through frame pixels lies on it; without points, by none of them.
+    """Hold a cloth, or what sways, where a line through frame pixels lies on it.
 
-    ``thing`` is the layer's id.
+    Without points what was painted is let go. ``thing`` is the layer's id.
     """
     found = shot.layer(thing)
-    if found.cloth is None:
-        raise EditError(f"{found.name} is no cloth. Let it be cloth first.")
+    if found.stirs is None:
+        raise EditError(f"{found.name} neither sways nor is cloth. Let it do so first.")
     if points is None:
-        return with_layers(shot, [found.evolve(cloth=found.cloth.evolve(pins=()))])
+        return with_layers(shot, [_pinned(found, ())])
     camera = camera_states(shot, [frame])[0]
     # As it lies flat: the room that it has to move in goes all round it.
     card = card_of(shot, found, camera)
@@ -197,8 +198,14 @@ def pin_cloth(
     if not ((own > -0.1) & (own < 1.1)).all(axis=1).any():
         raise EditError(f"That lies beside {found.name}. Paint on it.")
     pin = tuple((round(float(x), 4), round(float(y), 4)) for x, y in own.clip(-0.5, 1.5))
-    cloth = found.cloth.evolve(pins=(*found.cloth.pins, pin))
-    return with_layers(shot, [found.evolve(cloth=cloth)])
+    return with_layers(shot, [_pinned(found, (*found.stirs.pins, pin))])
+
+
+def _pinned(layer: Layer, pins: Pins) -> Layer:
+    if layer.cloth:
+        return layer.evolve(cloth=layer.cloth.evolve(pins=pins))
+    assert layer.sway
+    return layer.evolve(sway=layer.sway.evolve(pins=pins))
 
 
 @verb("sway together")

@@ -3,20 +3,16 @@
 from __future__ import annotations
 
 from enum import StrEnum
-from typing import Annotated
 
 from pydantic import Field
 
+from vistaline.core.looks.pins import Pins
 from vistaline.core.model import Part
 
 __all__ = ["MOST_SECONDS", "Cloth", "ClothHeld"]
 
 MOST_SECONDS = 120.0
 """After so long it begins again, without a seam: no more is ever computed."""
-
-
-_Place = Annotated[float, Field(ge=-0.5, le=1.5, allow_inf_nan=False)]
-Pin = Annotated[tuple[tuple[_Place, _Place], ...], Field(min_length=1, max_length=64)]
 
 
 class ClothHeld(StrEnum):
@@ -39,12 +35,7 @@ class Cloth(Part):
     """A layer's picture as cloth. Lengths are the cloth's own, however large it is on the stage."""
 
     held: ClothHeld = ClothHeld.LEFT
-    pins: tuple[Pin, ...] = Field(
-        (),
-        max_length=40,
-        description="What is held besides: points and lines, as shares of its width and height "
-        "from its upper left corner.",
-    )
+    pins: Pins = ()
     grid: int = Field(14, ge=2, le=24, description="Points along its longer side.")
     wide: float = Field(
         1.5, ge=0.05, le=100, description="As if it were so wide, in metres: its weight shows."

@@ -11,7 +11,6 @@ The order of all sums is fixed, so the same cloth moves the same every time.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
 from numba import njit
@@ -19,6 +18,7 @@ from numba import njit
 from vistaline.core.arrays import FloatArray
 from vistaline.core.kept import Kept
 from vistaline.core.looks.cloth import MOST_SECONDS, Cloth, ClothHeld
+from vistaline.core.looks.pins import away_from
 
 __all__ = ["FRAMES_A_SECOND", "moved", "places_at", "rest_of", "simulated"]
 
@@ -76,18 +76,12 @@ def rest_of(cloth: Cloth, aspect: float) -> tuple[FloatArray, np.ndarray]:
 def _hold(held: np.ndarray, line: FloatArray) -> None:
     """Hold the points (rows, columns) that a line (N, 2) through them, in their numbers, meets.
 
-    Those at most half a step beside it; where it goes between two, the nearest to each end of it.
+    Those at most half a step beside it, and the nearest to each of its own points.
     """
-    rows, columns = np.indices(held.shape)
-    for a, b in pairwise(line if len(line) > 1 else np.vstack([line, line])):
-        way = b - a
-        along = ((columns - a[0]) * way[0] + (rows - a[1]) * way[1]) / max(float(way @ way), 1e-12)
-        along = along.clip(0, 1)
-        beside = np.hypot(columns - a[0] - along * way[0], rows - a[1] - along * way[1])
-        held |= beside <= _BESIDE_PIN
-        for end in (a, b):
-            nearest = np.hypot(columns - end[0], rows - end[1]).argmin()
-            held.ravel()[nearest] = True
+    columns, rows = np.meshgrid(*(np.arange(count) for count in held.shape[::-1]))
+    held |= away_from(line, columns, rows) <= _BESIDE_PIN
+    for x, y in line:
+        held.ravel()[np.hypot(columns - x, rows - y).argmin()] = True
 
 
 def _waves(seed: int) -> FloatArray:

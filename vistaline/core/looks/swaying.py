@@ -15,6 +15,7 @@ from pydantic import Field
 
 from vistaline.core.arrays import FloatArray, Rgba16
 from vistaline.core.keyable import PERCENT, Keyed
+from vistaline.core.looks.pins import Pins, away_from
 from vistaline.core.model import Part
 
 __all__ = ["HeldAt", "Sway", "SwayKind", "room_of_sway", "strength_at", "swayed"]
@@ -46,6 +47,7 @@ class Sway(Part):
 
     kind: SwayKind = SwayKind.BENDS
     held: HeldAt = HeldAt.FOOT
+    pins: Pins = ()
     amount: Annotated[float, Keyed("Sway", "sway", **PERCENT, low=0.0, high=1.0, looks=True)] = (
         Field(
             0.06, ge=0, le=1, description="How far it goes astray, of its length from what is held."
@@ -70,6 +72,8 @@ _SHARES = np.array([0.5, 0.4, 0.25, 0.15])
 _MOST = float(_SHARES.sum())
 """A gust at its strongest, over a swing."""
 _COARSEST = 8
+_BESIDE_PIN = 0.25
+"""Of its longer side: so far from what is painted it moves as if nothing were."""
 _FINER = 0.8
 """So much smaller it is seen, neighbours are near enough to be mixed evenly."""
 _FLATTEST = 0.98
@@ -123,6 +127,10 @@ def swayed(picture: Rgba16, sway: Sway, seconds: float, side: float = np.inf) ->
         + height / 2,
     )
     from_x, from_y, light = _sources(sway, seconds, across, down, (width, height))
+    if sway.pins:
+        free = _free(sway.pins, across, down, (width, height))
+        from_x, from_y = across + (from_x - across) * free, down + (from_y - down) * free
+        light = None if light is None else 1 + (light - 1) * free
 
     def between(values: FloatArray) -> np.ndarray:
         size = columns * cell, rows * cell
@@ -143,6 +151,15 @@ def swayed(picture: Rgba16, sway: Sway, seconds: float, side: float = np.inf) ->
     lit = found[..., :3] * between(light)[..., None]
     found[..., :3] = np.minimum(lit, found[..., 3:])
     return found
+
+
+def _free(pins: Pins, x: FloatArray, y: FloatArray, size: tuple[int, int]) -> FloatArray:
+    """Return how freely pixels move, 0..1: not at all at what is painted, ever more beside it."""
+    away = np.full(x.shape, np.inf)
+    for pin in pins:
+        away = np.minimum(away, away_from(np.array(pin) * size, x, y))
+    share = np.clip(away / (_BESIDE_PIN * max(size)), 0, 1)
+    return np.asarray(share * share * (3 - 2 * share))
 
 
 def _cell(sway: Sway, size: tuple[int, int]) -> int:
