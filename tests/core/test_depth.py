@@ -15,6 +15,7 @@ from vistaline.core.depth.cleaning import cleaned
 from vistaline.core.depth.sources import (
     DepthStroke,
     FromGround,
+    FromMap,
     FromPlanes,
     FromStrokes,
     fitted_map,
@@ -283,6 +284,15 @@ def test_edits_of_depth_are_kept_and_refused() -> None:
         with pytest.raises(EditError, match=words):
             apply(sliced, verb, values)
     assert Depth().says is False
+
+
+def test_a_map_in_metres_becomes_one_that_is_even_in_their_inverse() -> None:
+    """2 to 10 m, in grey that is even in metres: back through ``distance_at`` the same metres."""
+    metres = np.linspace(2, 10, 300)[None].repeat(200, 0)
+    codes = np.rint((metres - 2) / 8 * 65535).astype(np.uint16)
+    seen = Seen(picture=np.zeros((200, 300, 3), np.uint8), maps={"m": np.dstack([codes] * 3)})
+    step = FromMap(file="m", near="black", even="metres", times=5)
+    np.testing.assert_allclose(distance_at(nearness_of([step], seen), 2, 10), metres, rtol=1e-3)
 
 
 def test_painted_depths_end_where_a_cutout_does() -> None:

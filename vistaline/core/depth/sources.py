@@ -50,12 +50,23 @@ class FromMap(DepthStep):
     file: str = Field(max_length=200, description="A picture of the project.")
     name: str = Field("", max_length=255, description="What the picture is called.")
     near: Literal["white", "black"] = "white"
+    even: Literal["inverse", "metres"] = Field(
+        "inverse", description="What equal steps of its grey are equal steps of: 1 / metres, or."
+    )
+    times: float = Field(
+        6.0, ge=1.01, le=10_000, description="Of one in metres: its farthest over its nearest."
+    )
 
     def done(self, nearness: np.ndarray, seen: Seen) -> np.ndarray:
         """Return the map, of the picture's size."""
         if self.file not in seen.maps:
             raise DepthError("The map is gone. Choose another, or remove the step.")
-        return fitted_map(seen.maps[self.file], seen.shape, self.name, nearer=self.near)
+        found = fitted_map(seen.maps[self.file], seen.shape, self.name, nearer=self.near)
+        if self.even == "inverse":
+            return found
+        # In lengths of its nearest: from 1 to so many times as far.
+        away = 1 + (1 - found) * (self.times - 1)
+        return np.asarray((1 / away - 1 / self.times) / (1 - 1 / self.times), np.float32)
 
 
 def fitted_map(
