@@ -268,3 +268,36 @@ def test_soft_depths_are_kept_apart_at_an_outline() -> None:
     assert np.abs(soft - step).max() > 0.45
     assert np.abs(kept_apart(soft, [mask], 20) - step).max() < 0.02
     np.testing.assert_array_equal(kept_apart(soft, [np.zeros_like(mask)], 20), soft)
+
+
+def test_it_takes_effects_of_every_sort(draw: Draw, photo: np.ndarray) -> None:
+    """Pointwise, by depth, spreading, at edges; and it says where another layer is seen."""
+    shot = seen_at(relief_shot(stepped(), (NEAR, FAR)), 0.1)
+    pictures = {"photo": opaque(photo), "depth": map_picture(stepped())}
+    plain = draw(shot, pictures).rgb(0).astype(int)
+    over = {"kind": "layer", "of": "it"}
+    for kind, values in (
+        ("exposure", {"stops": -1}),
+        ("exposure", {"stops": -1, "mask": {"shape": "depth"}}),
+        ("blur", {"amount": 1.0}),
+        ("halftone", {}),
+        ("light-wrap", {}),
+        ("edge", {}),
+        ("vignette", {}),
+    ):
+        effect = {"kind": kind, "id": "e", "name": "e", "over": over} | values
+        found = draw(changed(shot, dressing=[effect]), pictures).rgb(0).astype(int)
+        assert found.shape == plain.shape
+        if kind not in ("light-wrap", "edge"):  # nothing is behind it; as it is it changes none
+            assert np.abs(found - plain).mean() > 0.5, kind
+    document = dump_shot(shot)
+    field = {"kind": "field", "field": {"stops": [{"at": 0, "colour": "#ff0000"}]}}
+    document["layers"].insert(
+        0,
+        {"id": "red", "name": "red", "shows": field, "distance": 3.0, "matte": {"of": "it"}}
+        | {"stands": {"kind": "card", "width": 20.0, "height": 20.0}},
+    )
+    document["layers"][1]["hidden"] = True
+    red = draw(parse_shot(document), pictures).rgb(0)
+    # Red is seen where the relief is, and nowhere beside it.
+    assert (red[180, 100:500] == [255, 0, 0]).all()
