@@ -14,7 +14,7 @@ from tests.browser.conftest import idle, open_bench, own
 from tests.browser.test_gallery import choose
 from tests.browser.test_laid import soon_as_rendered
 from tests.browser.test_stage import type_in
-from tests.browser.test_work import change
+from tests.browser.test_work import canvas, change
 from tests.core.test_moving import frames_of, write_clip
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(900)]
@@ -136,6 +136,14 @@ def test_a_layer_is_cloth_in_the_wind_and_none_again(page: Page) -> None:
     with change(page):
         page.select_option("#v-set_cloth-held", "nowhere")
     expect(page.locator("#inspector")).to_contain_text("Nothing holds it")
+    # What holds it is painted: a point on him, in the picture.
+    page.click("[data-outline=pin_layer]")
+    box = canvas(page)
+    page.mouse.click(box["x"] + box["width"] * 0.4, box["y"] + box["height"] * 0.75)
+    with change(page):
+        page.keyboard.press("Enter")
+    expect(page.locator("#inspector")).not_to_contain_text("Nothing holds it")
+    expect(page.locator("#inspector")).to_contain_text("Let go of the 1 painted")
     with change(page):
         page.click("#inspector button:text-is('No cloth any more')")
     with change(page):
