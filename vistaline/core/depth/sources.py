@@ -51,10 +51,14 @@ class FromMap(DepthStep):
     name: str = Field("", max_length=255, description="What the picture is called.")
     near: Literal["white", "black"] = "white"
     even: Literal["inverse", "metres"] = Field(
-        "inverse", description="What equal steps of its grey are equal steps of: 1 / metres, or."
+        "inverse",
+        description="What its grey is even in: 1 / distance (inverse) or distance (metres).",
     )
     times: float = Field(
-        6.0, ge=1.01, le=10_000, description="Of one in metres: its farthest over its nearest."
+        6.0,
+        ge=1.01,
+        le=10_000,
+        description="Of one even in metres: how many times as far as its nearest its farthest is.",
     )
 
     def done(self, nearness: np.ndarray, seen: Seen) -> np.ndarray:

@@ -16,7 +16,7 @@ from vistaline.core.relief.tearing import Tears, travel_of
 
 __all__ = ["EXACT", "Mesh", "mesh_on"]
 
-LARGEST = 32
+_LARGEST = 32
 EXACT = 0.5
 """Pixels, at the travel a relief is prepared for, by which a triangle may miss the map."""
 
@@ -69,7 +69,7 @@ def _squares(nearness, torn, exact):  # type: ignore[no-untyped-def]
     rows, columns = torn.shape
     sizes = np.ones((rows, columns), np.uint8)
     side = 2
-    while side <= LARGEST:
+    while side <= _LARGEST:
         half = side // 2
         for y in range(0, rows - side + 1, side):
             for x in range(0, columns - side + 1, side):
@@ -86,7 +86,6 @@ def _squares(nearness, torn, exact):  # type: ignore[no-untyped-def]
                 good = True
                 for j in range(side + 1):
                     t = j / side
-                    left, right = a + (c - a) * t, b + (d - b) * t
                     for i in range(side + 1):
                         s = i / side
                         # The two triangles that meet from the upper left to the lower right.
@@ -101,9 +100,6 @@ def _squares(nearness, torn, exact):  # type: ignore[no-untyped-def]
                             good = False
                             break
                     if not good:
-                        break
-                    if left != left or right != right:
-                        good = False
                         break
                 if good:
                     for j in (0, half):
@@ -129,7 +125,7 @@ def _fans(sizes, torn, wanted):  # type: ignore[no-untyped-def]
     faces = np.empty((4 * rows * columns + 16, 3), np.int32)
     points = np.empty(((rows + 1) * (columns + 1), 2), np.int32)
     made, named = 0, 0
-    ring = np.empty((4 * LARGEST, 2), np.int32)
+    ring = np.empty((4 * _LARGEST, 2), np.int32)
     for y in range(rows):
         for x in range(columns):
             side = sizes[y, x]

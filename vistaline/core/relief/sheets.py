@@ -86,13 +86,13 @@ def sheets_of(picture: Rgba16, nearness: np.ndarray, *, texture: bool = True) ->
     front.pixels[alone] = 0
     far = np.where(alone[..., None], small, behind.colour)
     pixels = front.pixels if share == 1 else _in_full(light, front.pixels, behind)
-    maps = _codes(np.dstack([front.nearness, behind.nearness, last.nearness, last.nearness]))
     alpha = front.pixels[..., 3]
     # Between two pixels both count.
     beside = np.ones((3, 3), np.uint8)
     shown = cv2.dilate((alpha > 0).astype(np.uint8), beside)
     solid = cv2.erode((alpha >= 1).astype(np.uint8), beside)
-    maps[..., 3] = _ASKED * behind.asked + _SHOWN * shown + _SOLID * solid
+    marks = (_ASKED * behind.asked + _SHOWN * shown + _SOLID * solid).astype(np.uint16)
+    depths = _codes(np.dstack([front.nearness, behind.nearness, last.nearness]))
     whole = np.ones((*small.shape[:2], 1), np.float32)
     return Sheets(
         pictures=(
@@ -100,7 +100,7 @@ def sheets_of(picture: Rgba16, nearness: np.ndarray, *, texture: bool = True) ->
             _codes(np.dstack([far, whole])),
             _codes(np.dstack([last.colour, whole])),
         ),
-        maps=maps,
+        maps=np.dstack([depths, marks]),
     )
 
 
@@ -130,7 +130,7 @@ def slice_of(maps: Rgba16, n: int) -> Rgba16:
     """Return where the front's nearness is in the ``n``-th of :data:`SLICES` even parts of its
     range, the farthest first: black there, of few pixels, for the shadow that it throws."""
     here = np.minimum(maps[..., 0].astype(np.int64) * SLICES // 65536, SLICES - 1) == n
-    alpha = np.where(here & ((maps[..., 3] & _SHOWN) > 0), 65535, 0).astype(np.uint16)
+    alpha = np.where(here & (shown_in(maps) > 0), 65535, 0).astype(np.uint16)
     share = min(1.0, _SLICE_SIDE / max(alpha.shape))
     size = tuple(max(2, round(side * share)) for side in alpha.shape[::-1])
     out = np.zeros((size[1], size[0], 4), np.uint16)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -29,15 +30,29 @@ __all__ = ["RaisedSource"]
 _SOFT = 0.5
 """Levels finer than a pixel's mean footprint: it is longer one way."""
 _EVERYWHERE = np.zeros((0, 0), np.uint8)
-_MESHES: WeakKeyDictionary[Pyramid, tuple[Mesh, ...]] = WeakKeyDictionary()
+
+
+@dataclass(frozen=True, eq=False)
+class _Form:
+    """What a relief is made of, the same in every frame."""
+
+    meshes: tuple[Mesh, ...]
+    """Of its sheets, the front first."""
+    shown: np.ndarray
+    solid: np.ndarray
+    """Where the front shows anything, and where it is opaque, uint8 (height, width)."""
+
+
+_FORMS: WeakKeyDictionary[Pyramid, _Form] = WeakKeyDictionary()
 """By the pyramid of their maps, for as long as that is open."""
 
 
-def _meshes(maps: Pyramid) -> tuple[Mesh, ...]:
-    """Return the triangles of a relief's sheets, the front first, from the pyramid of its maps."""
-    found = _MESHES.get(maps)
+def _form_of(maps: Pyramid) -> _Form:
+    """Return a relief's form, from the pyramid of its maps."""
+    found = _FORMS.get(maps)
     if found is None:
-        found = _MESHES[maps] = meshes_of(maps.picture)
+        picture = maps.picture
+        found = _FORMS[maps] = _Form(meshes_of(picture), shown_in(picture), solid_in(picture))
     return found
 
 
@@ -69,15 +84,16 @@ class RaisedSource:
         middle = float(image[2] @ [0.5, 0.5, 0.5, 1])
         parallax = self._shape[1] / travel_of(maps.picture.shape)
         self._least = np.float32(parallax / max(middle, 1e-6))
-        self._solid = solid_in(maps.picture)
+        form = _form_of(maps)
+        self._solid = form.solid
         self._sheets = []
         if not self.seen:
             return
         bands, width = self.tiles.shape[0] // BAND_LINES + 1, camera.frame_size[0]
-        for n, mesh in enumerate(_meshes(maps)):
+        for n, mesh in enumerate(form.meshes):
             seen = projected(mesh.points, image)
             starts, listed = bands_of(seen, mesh.faces, width, bands, BAND)
-            cover = shown_in(maps.picture) if n == 0 else _EVERYWHERE  # the others show all
+            cover = form.shown if n == 0 else _EVERYWHERE  # the others show all
             self._sheets.append((seen, mesh.faces, starts, listed, cover))
 
     def rows(self, band: int, out: np.ndarray, near: np.ndarray) -> None:

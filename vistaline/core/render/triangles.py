@@ -18,9 +18,9 @@ _NEAR_W = 1e-6
 
 @njit(cache=True, nogil=True)
 def projected(points, image):  # type: ignore[no-untyped-def]
-    """Return float64 (N, 5): x and y in the frame, u / w, v / w, n / w and 1 / w; w <= 0: none.
+    """Return float64 (N, 6): x and y in the frame, u / w, v / w, n / w and 1 / w.
 
-    ``points`` float32 (N, 3), ``image`` (3, 4). The last column is 0 of what is not before the
+    ``points`` float32 (N, 3), ``image`` (3, 4). All six are 0 of a point that is not before the
     camera.
     """
     out = np.empty((len(points), 6))
@@ -116,7 +116,6 @@ def draw_band(seen, faces, listed, top, shape, cover, near, u, v):  # type: igno
         v_on = b0x * seen[p, 3] + b1x * seen[q, 3] + b2x * seen[r, 3]
         for y in range(first, last + 1):
             dy = y + 0.5 - y0
-            begin, end = left, right
             # Where all three shares are not negative.
             ax = left + 0.5 - x0
             s1, s2 = b1x * ax + b1y * dy, b2x * ax + b2y * dy
@@ -142,8 +141,8 @@ def draw_band(seen, faces, listed, top, shape, cover, near, u, v):  # type: igno
             over_v = t0 * seen[p, 3] + t1 * seen[q, 3] + t2 * seen[r, 3]
             for x in range(begin, end + 1):
                 if deep > near[y, x]:
-                    deep_w = 1 / one
-                    pu, pv = over_u * deep_w, over_v * deep_w
+                    w = 1 / one
+                    pu, pv = over_u * w, over_v * w
                     shown = True
                     if wide:
                         j = min(max(int(pv * tall), 0), tall - 1)

@@ -88,6 +88,15 @@ class Relief(_Seen):
         "else smoothly.",
     )
 
+    def times_at(self, distance: float) -> float:
+        """Return how many times as far as told all of it is, once its layer is at a distance."""
+        return distance / self.at
+
+    def reach_at(self, distance: float) -> tuple[float, float]:
+        """Return its nearest and its farthest, metres, once its layer is at a distance."""
+        times = self.times_at(distance)
+        return self.near * times, self.far * times
+
 
 class FreeCard(_OnStage):
     """A flat card with a size of its own in metres; a title's or field's follows from its look."""

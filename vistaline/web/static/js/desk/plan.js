@@ -206,7 +206,7 @@ export class Plan {
       const reach = Math.min(14 + 5 * strength, 80) / Math.max(strength, 1e-6);
       const turn = (Math.atan2(-up, right) * 180) / Math.PI;
       const tip = `translate(${x + right * reach} ${y - up * reach}) rotate(${turn})`;
-      return svg("g", { class: "wind" }, svg("title", {}, `Wind, ${strength.toFixed(1)} m/s`), svg("line", { x1: x, y1: y, x2: x + right * reach, y2: y - up * reach }), svg("path", { d: "M-7 -4 L0 0 L-7 4", transform: tip }));
+      return svg("g", { class: "wind" }, svg("title", {}, "The wind that moves it, as this plan sees it"), svg("line", { x1: x, y1: y, x2: x + right * reach, y2: y - up * reach }), svg("path", { d: "M-7 -4 L0 0 L-7 4", transform: tip }));
     });
   }
 
