@@ -15,8 +15,10 @@ from vistaline.core import edits
 from vistaline.core.errors import EditError, ShotError
 from vistaline.core.looks import draping
 from vistaline.core.looks.cloth import Cloth, ClothHeld
-from vistaline.core.looks.cloth_motion import FRAMES_A_SECOND, moved, places_at, rest_of, simulated
+from vistaline.core.looks.cloth_kept import places_at
+from vistaline.core.looks.cloth_motion import FRAMES_A_SECOND, Hung, rest_of, simulated
 from vistaline.core.looks.draping import draped, room_of_cloth
+from vistaline.core.looks.threads import moved
 from vistaline.core.render.frame import Renderer
 from vistaline.core.scene.plan import draw_plans
 from vistaline.core.shot.document import dump_shot, parse_shot
@@ -38,7 +40,7 @@ class Threads:
         free = np.full(self.held.shape, -1.0)
         moved(self.place, self.speed, self.held, self.rest, free,
               np.zeros((*free.shape, 2), int), 0.01, 0.0, step, steps, -1.0, damping, -1e9,
-              np.zeros(3), 0.0, 0.0, 0.0, NO_WAVES)  # fmt: skip
+              np.zeros(0), np.zeros(3), 0.0, 0.0, 0.0, NO_WAVES)  # fmt: skip
 
 
 def test_a_rope_between_two_nails_hangs_as_a_catenary() -> None:
@@ -97,41 +99,41 @@ def test_without_wind_energy_never_grows() -> None:
 def test_a_flag_hardly_stretches_stays_finite_and_is_the_same_every_time() -> None:
     """At most 5 % at 16 x 16 points, the first fall included (5.2 % in measurements before)."""
     cloth = Cloth(grid=16)
-    places = simulated(cloth, 1.0, 8.0)
+    places = simulated(Hung(cloth, 1.0), 8.0)
     rest, held = rest_of(cloth, 1.0)
     for axis in (0, 1):
         own = np.linalg.norm(np.diff(rest, axis=axis), axis=-1)
         threads = np.linalg.norm(np.diff(places, axis=axis + 1), axis=-1) / own
         assert threads.max() < 1.05
     assert (places[:, held] == rest[held].astype(np.float32)).all()
-    assert np.isfinite(simulated(Cloth(wind=60, air=4, weight=0.02), 0.4, 3.0)).all()
-    assert (simulated(cloth, 1.0, 8.0) == places).all()
-    other = simulated(cloth.evolve(seed=2), 1.0, 8.0)
+    assert np.isfinite(simulated(Hung(Cloth(wind=60, air=4, weight=0.02), 0.4), 3.0)).all()
+    assert (simulated(Hung(cloth, 1.0), 8.0) == places).all()
+    other = simulated(Hung(cloth.evolve(seed=2), 1.0), 8.0)
     assert np.abs(other - places).max() > 0.05
 
 
 def test_any_moment_by_itself_settled_late_and_before_a_wall() -> None:
     cloth = Cloth(settles=2.0)
-    alone = places_at(cloth, 1.5, 1.25)
+    alone = places_at(Hung(cloth, 1.5), 1.25)
     for seconds in (0.0, 0.5, 7.0):
-        places_at(cloth, 1.5, seconds)
-    assert (places_at(cloth, 1.5, 1.25) == alone).all()
-    assert (places_at(cloth.evolve(delay=1.0), 1.5, 2.25) == alone).all()
+        places_at(Hung(cloth, 1.5), seconds)
+    assert (places_at(Hung(cloth, 1.5), 1.25) == alone).all()
+    assert (places_at(Hung(cloth.evolve(delay=1.0), 1.5), 2.25) == alone).all()
     hanging = Cloth(held=ClothHeld.HEAD, wind=4, direction=90, wall=0.1)
-    assert min(places_at(hanging, 1.0, s)[..., 2].min() for s in (0.5, 2.0, 4.0)) >= -0.1 - 1e-6
-    through = places_at(hanging.evolve(wall=None), 1.0, 2.0)
+    assert min(places_at(Hung(hanging, 1.0), s)[..., 2].min() for s in (0.5, 2.0, 4.0)) >= -0.1 - 1e-6
+    through = places_at(Hung(hanging.evolve(wall=None), 1.0), 2.0)
     assert through[..., 2].min() < -0.15
     falls = Cloth(held=ClothHeld.NOWHERE, wind=0, settles=0.0)
-    assert places_at(falls, 1.0, 1.0)[..., 1].max() < -0.5 * G * 2.0  # three seconds of falling
+    assert places_at(Hung(falls, 1.0), 1.0)[..., 1].max() < -0.5 * G * 2.0  # three seconds of falling
 
 
 def test_a_loop_has_no_seam() -> None:
     cloth = Cloth(loops=4.0, gusts=0.3)
     step = 1 / FRAMES_A_SECOND
-    before, end, start = (places_at(cloth, 1.5, t) for t in (4 - 2 * step, 4 - 1e-6, 4.0))
+    before, end, start = (places_at(Hung(cloth, 1.5), t) for t in (4 - 2 * step, 4 - 1e-6, 4.0))
     usual = np.abs(end - before).max()
     assert np.abs(start - end).max() < max(usual, 1e-3)
-    assert (start == places_at(cloth, 1.5, 0.0)).all()
+    assert (start == places_at(Hung(cloth, 1.5), 0.0)).all()
 
 
 def test_a_picture_on_cloth_is_all_there_within_its_room() -> None:
@@ -139,8 +141,8 @@ def test_a_picture_on_cloth_is_all_there_within_its_room() -> None:
     picture[..., 3] = 65535
     picture[..., 1] = np.linspace(0, 65535, 300).astype(np.uint16)
     still = Cloth(held=ClothHeld.HEAD, wind=0, air=0, settles=20, folds=0, damping=1)
-    found = draped(picture, still, 0.0)
-    across, _ = room_of_cloth(still, 1.5)
+    found = draped(picture, Hung(still, 1.5), 0.0)
+    across, _ = room_of_cloth(Hung(still, 1.5))
     assert found.shape[1] == round(300 * (1 + 2 * across))
     left, top = (found.shape[1] - 300) // 2, (found.shape[0] - 200) // 2
     middle = found[top + 60 : top + 140, left + 20 : left + 280].astype(int)
@@ -150,7 +152,7 @@ def test_a_picture_on_cloth_is_all_there_within_its_room() -> None:
     assert middle[..., 3].min() > 65000
     flying = Cloth()
     for seconds in (0.0, 1.0, 4.0):
-        alpha = draped(picture, flying, seconds)[..., 3]
+        alpha = draped(picture, Hung(flying, 1.5), seconds)[..., 3]
         assert alpha.max() == 65535 and not alpha[0].any() and not alpha[-1].any()
 
 
@@ -168,7 +170,7 @@ def test_cloth_that_is_only_turned_is_drawn_as_opencv_turns_a_picture(
     places[..., :2] = rest[..., :2] @ move.T
     monkeypatch.setattr(draping, "places_at", lambda *_: places.astype(np.float32))
     monkeypatch.setattr(draping, "room_of_cloth", lambda *_: (0.1, 0.1))
-    found = draped(picture, cloth, 0.0).astype(float)
+    found = draped(picture, Hung(cloth, 1.5), 0.0).astype(float)
     # 100 pixels a metre, y down; about the middles of both.
     down = np.diag([1.0, -1.0])
     turn = down @ move @ down
@@ -235,7 +237,7 @@ def test_what_is_painted_holds_the_cloth() -> None:
     cloth = Cloth(held=ClothHeld.NOWHERE, grid=11, wide=1.0, pins=pins)
     rest, held = rest_of(cloth, 1.0)
     assert held.sum() == 1 + 7 and held[1, 1] and held[5, 2:9].all()
-    places = simulated(cloth, 1.0, 1.0)
+    places = simulated(Hung(cloth, 1.0), 1.0)
     np.testing.assert_allclose(places[-1][held], rest[held], atol=1e-9)
     assert (np.linalg.norm(places[-1][~held] - rest[~held], axis=1) > 1e-3).mean() > 0.9
 

@@ -79,6 +79,11 @@ class Kept(Generic[Value]):
                 _shrink()
         return made
 
+    def has(self, key: Hashable) -> bool:
+        """Return whether something is kept under ``key``."""
+        with _lock:
+            return _Place(self._name, key) in _entries
+
     def forget(self) -> None:
         """Put aside all of this kind."""
         with _lock:

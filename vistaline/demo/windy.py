@@ -142,7 +142,7 @@ def wind_gets_up(dusk: Shot, drawn: Windy) -> Shot:
     change("set_drift", layer="clouds", drifts=True, percent=0.7)
     change("set_sway", layer="reeds", kind="bends", percent=4, seconds=2.6, uneven=70, travel=1.4)
     change(
-        "set_cloth", layer="flag", held="left", wide=1.6, wind=6.5, direction=12, gusts=60,
+        "set_cloth", layer="flag", held="left", wide=1.6, wind=6.5, direction=-14, gusts=60,
         swirls=55, folds=70, grid=18, settles=3,
     )  # fmt: skip
     change(

@@ -36,7 +36,7 @@ class Cloth(Part):
 
     held: ClothHeld = ClothHeld.LEFT
     pins: Pins = ()
-    grid: int = Field(14, ge=2, le=24, description="Points along its longer side.")
+    grid: int = Field(14, ge=2, le=64, description="Points along its longer side.")
     wide: float = Field(
         1.5, ge=0.05, le=100, description="As if it were so wide, in metres: its weight shows."
     )
@@ -58,6 +58,11 @@ class Cloth(Part):
     )
     wall: float | None = Field(
         None, ge=0, le=100, description="Metres behind it is a wall it does not go through."
+    )
+    before: str = Field(
+        "",
+        max_length=64,
+        description="The id of a layer that it hangs before and does not go through.",
     )
     loops: float = Field(
         0.0, ge=0, le=MOST_SECONDS, description="Seconds after which it begins again; 0: never."

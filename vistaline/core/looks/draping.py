@@ -2,20 +2,20 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 from numba import njit
-from scipy.interpolate import CubicSpline
 
-from vistaline.core.arrays import FloatArray, Rgba16
+from vistaline.core.arrays import Rgba16
 from vistaline.core.kept import Kept
-from vistaline.core.looks.cloth import Cloth
-from vistaline.core.looks.cloth_motion import places_at
+from vistaline.core.looks.cloth_kept import places_at
+from vistaline.core.looks.cloth_motion import Hung
+from vistaline.core.looks.cloth_sheet import refined, shades
 
 __all__ = ["draped", "room_of_cloth"]
 
-_FINER = 4
-"""The points are joined by cubics and so many times as many drawn: what lies between is round."""
 _OVER = 2
 """Drawn so many times as large and made smaller: its rim and its folds are smooth."""
 _STEPS = 12.0
@@ -24,49 +24,49 @@ _LOOKED_AT = 6.0
 """Seconds for which it is asked that; it hardly reaches farther later."""
 _MORE = 0.04
 _MOST = 1.5
-_LIGHT = np.array([-0.45, 0.55, 0.70]) / np.linalg.norm([-0.45, 0.55, 0.70])
-"""Where the light comes from that its folds take: the upper left, before it."""
 _ROOM: Kept[tuple[float, float]] = Kept("room of cloths")
 
 
-def room_of_cloth(cloth: Cloth, aspect: float) -> tuple[float, float]:
+def room_of_cloth(hung: Hung) -> tuple[float, float]:
     """Return how much room it needs to each side: shares of its width and its height."""
-    told = cloth.evolve(delay=0.0, folds=0.0)
-    return _ROOM.get((told, round(aspect, 6)), lambda: _reach(told, aspect))
+    told = replace(hung, cloth=hung.cloth.evolve(delay=0.0, folds=0.0))
+    return _ROOM.get(told, lambda: _reach(told))
 
 
-def _reach(cloth: Cloth, aspect: float) -> tuple[float, float]:
+def _reach(hung: Hung) -> tuple[float, float]:
+    cloth = hung.cloth
     seconds = min(cloth.loops or _LOOKED_AT, _LOOKED_AT)
-    half = np.array([cloth.wide, cloth.wide / aspect]) / 2
+    half = np.array([cloth.wide, cloth.wide / hung.aspect]) / 2
     most = np.zeros(2)
     for time in np.arange(0, seconds + 1e-9, 1 / _STEPS):
-        places = np.abs(places_at(cloth, aspect, float(time))[..., :2])
+        places = np.abs(places_at(hung, float(time))[..., :2])
         most = np.maximum(most, places.max(axis=(0, 1)))
     across, up = np.clip(most / half - 1 + _MORE, 0, 2 * _MOST) / 2
     return float(across), float(up)
 
 
-def draped(picture: Rgba16, cloth: Cloth, seconds: float, side: float = np.inf) -> Rgba16:
+def draped(picture: Rgba16, hung: Hung, seconds: float, side: float = np.inf) -> Rgba16:
     """Return a picture (height, width, 4) as cloth at a time, with the room it needs round it.
+
+    That is what its shadow is thrown by: on the stage its points are drawn themselves.
 
     ``side``: so many pixels, at most, its longer side becomes without that room. What flies out
     of its room is not seen.
     """
     height, width = picture.shape[:2]
-    aspect = width / height
-    room = room_of_cloth(cloth, aspect)
+    cloth, room = hung.cloth, room_of_cloth(hung)
     smaller = min(1.0, side / max(width, height))
     wide, tall = (
         max(1, round(own * smaller * (1 + 2 * more)))
         for own, more in zip((width, height), room, strict=True)
     )
-    points = _refined(places_at(cloth, aspect, seconds))
+    points = refined(places_at(hung, seconds))
     scale = wide * _OVER / (cloth.wide * (1 + 2 * room[0]))
     seen = np.empty_like(points)
     seen[..., 0] = points[..., 0] * scale + wide * _OVER / 2
     seen[..., 1] = tall * _OVER / 2 - points[..., 1] * scale
     seen[..., 2] = points[..., 2] * scale
-    light = _light(points, cloth.folds)
+    light = shades(points, cloth.folds)
     u, v, lit = (np.zeros((tall * _OVER, wide * _OVER), np.float32) for _ in range(3))
     u[:] = -1.0
     depth = np.full(u.shape, -np.inf, np.float32)
@@ -80,28 +80,7 @@ def draped(picture: Rgba16, cloth: Cloth, seconds: float, side: float = np.inf) 
     return found
 
 
-def _refined(points: FloatArray) -> FloatArray:
-    """Return a grid of points (rows, columns, 3) with ``_FINER`` times as many cells."""
-    found = points.astype(np.float64)
-    for axis in (0, 1):
-        count = found.shape[axis]
-        if count < 3:
-            continue
-        spline = CubicSpline(np.arange(count), found, axis=axis)
-        found = spline(np.linspace(0, count - 1, (count - 1) * _FINER + 1))
-    return found
-
-
-def _light(points: FloatArray, folds: float) -> FloatArray:
-    """Return by how much each point's slope lights it, (rows, columns); 1 where it lies flat."""
-    normal = np.cross(np.gradient(points, axis=1), -np.gradient(points, axis=0))
-    normal /= np.maximum(np.linalg.norm(normal, axis=-1, keepdims=True), 1e-12)
-    # What is turned away shows its back, which the light shines through.
-    facing = np.where(normal[..., 2:] < 0, -normal, normal) @ _LIGHT
-    return np.asarray(np.clip(1 + folds * (facing / _LIGHT[2] - 1), 0.15, 2.0))
-
-
-@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, nogil=True)
 def _laid(points, light, u, v, lit, depth):  # type: ignore[no-untyped-def]
     """Draw the cells of a grid of points as two triangles each, the nearest of them seen."""
     rows, columns = light.shape
@@ -114,7 +93,7 @@ def _laid(points, light, u, v, lit, depth):  # type: ignore[no-untyped-def]
                 _triangle(points, light, a, b, c, rows, columns, u, v, lit, depth)
 
 
-@njit(cache=True, nogil=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, nogil=True)
 def _triangle(points, light, a, b, c, rows, columns, u, v, lit, depth):  # type: ignore[no-untyped-def]
     ax, ay = points[a[0], a[1], 0], points[a[0], a[1], 1]
     bx, by = points[b[0], b[1], 0], points[b[0], b[1], 1]
@@ -162,7 +141,7 @@ def _triangle(points, light, a, b, c, rows, columns, u, v, lit, depth):  # type:
                 lit[y, x] = shade + n * ds
 
 
-@njit(cache=True, nogil=True, fastmath=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, nogil=True, fastmath=True)
 def _shown(picture, u, v, lit, out):  # type: ignore[no-untyped-def]
     """Fill ``out`` with what the points of each pixel show, ``_OVER`` across and down.
 
@@ -211,7 +190,7 @@ def _shown(picture, u, v, lit, out):  # type: ignore[no-untyped-def]
             )
 
 
-@njit(cache=True, nogil=True, fastmath=True)  # type: ignore[untyped-decorator]
+@njit(cache=True, nogil=True, fastmath=True)
 def _fetched(picture, x, y, light, share, out):  # type: ignore[no-untyped-def]
     """Add what a picture shows at a point, lit, to a pixel; beyond its rim it shows its rim."""
     height, width = picture.shape[0], picture.shape[1]

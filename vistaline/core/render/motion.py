@@ -19,6 +19,7 @@ from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import FrameState, evaluate
+from vistaline.core.stage.surfaces import ClothSurface
 
 __all__ = ["Exposed", "exposed", "filled", "image_move"]
 
@@ -30,6 +31,10 @@ _FADED = 40.0
 """Pixels of way that fading from all to nothing is as good as."""
 _GAP = 2.0
 """Pixels between two frames' pictures that need no filling."""
+_EVERY_POINT = 4
+"""Points of a cloth between those that are asked how far they go."""
+_MOST_UNFILLED = 16
+"""Moments at which a cloth is seen at most while the shutter is open: nothing fills its gaps."""
 _NEARLY = 0.1
 """Doublings by which a gap may be wider than that."""
 
@@ -72,12 +77,19 @@ def exposed(
     soft = {index: least_blur(probes[2].cards[index], probes[2]) for index in found.ways}
     is_soft = soft.get(found.fastest, 0.0) > 2 * _GAP
     count = max(_moments_for(way, fine=fine, soft=is_soft), at_least)
+    waves = [each for index, each in found.ways.items() if probes[2].cards[index].waving]
+    if waves and max(waves) >= _SEEN_STILL:
+        count = max(count, min(_moments_for(max(waves), fine=True, soft=False), _MOST_UNFILLED))
     long = (closes - opens) / count
     middle = (opens + closes) / 2
     states = evaluate(shot, opens + (np.arange(count) + 0.5) * long, exposing=frame)
     # In how many steps the gaps of each card are filled: what is out of focus shows them less.
-    gaps = [each / count / max(_GAP, soft[index] / 4) for index, each in found.ways.items()]
-    doublings = 0 if fine else max(0, math.ceil(math.log2(max(gaps)) - _NEARLY))
+    gaps = [
+        each / count / max(_GAP, soft[index] / 4)
+        for index, each in found.ways.items()
+        if not probes[2].cards[index].waving
+    ]
+    doublings = 0 if fine or not gaps else max(0, math.ceil(math.log2(max(gaps)) - _NEARLY))
     aside = [long / 4 / 2**n for n in range(doublings)]
     times = [middle, *(middle + sign * each for each in aside for sign in (1, -1))]
     at_middle, *around = evaluate(shot, times, exposing=frame)
@@ -140,6 +152,8 @@ def _ways(states: Sequence[FrameState]) -> _Ways:
 def _way_of(cards: Sequence[Card], cameras: Sequence[CameraState]) -> tuple[float, int]:
     """Return how far a card goes in the frame, in pixels, and how much of the frame it covers."""
     n = len(cards) // 2
+    if cards[n].waving:
+        return _way_of_cloth(cards, cameras)
     points = _seen_points(cards[n], cameras[n])
     if not len(points):
         return 0.0, 0
@@ -149,6 +163,28 @@ def _way_of(cards: Sequence[Card], cameras: Sequence[CameraState]) -> tuple[floa
         places.append(there[:, :2] / np.where(np.abs(there[:, 2:]) < 1e-9, 1e-9, there[:, 2:]))
     steps = np.linalg.norm(np.diff(places, axis=0), axis=2)
     return min(float(steps.sum(axis=0).max()), _FAR), len(points)
+
+
+def _way_of_cloth(cards: Sequence[Card], cameras: Sequence[CameraState]) -> tuple[float, int]:
+    """Return how far the points of a cloth go, by its own motion and the camera's; it covers none.
+
+    No homography follows it: what lies between its moments is not filled in by its own way.
+    """
+    surface = ClothSurface()
+    places = np.array(
+        [
+            surface.image_points(card, camera)[::_EVERY_POINT, ::_EVERY_POINT]
+            for card, camera in zip(cards, cameras, strict=True)
+        ]
+    )
+    width, height = cameras[0].frame_size
+    seen = (places[..., 2] > 0).all(axis=0) & (
+        (places[..., :2] > 0) & (places[..., :2] < (width, height))
+    ).all(axis=-1).any(axis=0)
+    if not seen.any():
+        return 0.0, 0
+    steps = np.linalg.norm(np.diff(places[..., :2], axis=0), axis=-1).sum(axis=0)
+    return min(float(steps[seen].max()), _FAR), 0
 
 
 def _seen_points(card: Card, camera: CameraState) -> FloatArray:

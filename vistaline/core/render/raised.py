@@ -110,7 +110,8 @@ class RaisedSource:
         )
         for n, (seen, faces, starts, listed, cover) in enumerate(self._sheets):
             here = listed[starts[band] : starts[band + 1]]
-            draw_band(seen, faces, here, band * BAND, self._shape, cover, deep[n], u[n], v[n])
+            at, drawn = (0.0, float(band * BAND)), (deep[n], u[n], v[n])
+            draw_band(seen, faces, here, at, self._shape, cover, *drawn)
             solid = _EVERYWHERE if n else self._solid
             if n + 1 < SHEETS:
                 close(deep[n], u[n], v[n], solid, self._least, deep[n + 1 :])

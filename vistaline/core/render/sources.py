@@ -12,9 +12,16 @@ from vistaline.core.render.source import Asked, Source
 from vistaline.core.render.traced import TracedSource
 from vistaline.core.render.tracing import BodyWarp
 from vistaline.core.render.warp import CardWarp
+from vistaline.core.render.waved import WavedSource
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
-from vistaline.core.stage.surfaces import BodySurface, FlatSurface, ReliefSurface, Surface
+from vistaline.core.stage.surfaces import (
+    BodySurface,
+    ClothSurface,
+    FlatSurface,
+    ReliefSurface,
+    Surface,
+)
 
 __all__ = ["source_on"]
 
@@ -77,3 +84,14 @@ def _(
     asked: Asked,
 ) -> Source | None:
     return RaisedSource(surface, card, camera, looks, asked)
+
+
+@source_on.register
+def _(
+    surface: ClothSurface,
+    card: Card,
+    camera: CameraState,
+    looks: Mapping[str, Pyramid],
+    asked: Asked,
+) -> Source | None:
+    return WavedSource(surface, card, camera, looks[card.texture], asked)

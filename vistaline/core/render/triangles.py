@@ -1,9 +1,9 @@
-"""Triangles of a relief in a band of a frame: which place of the picture each pixel shows.
+"""Triangles of a relief or a cloth in a band of a frame: the place of the picture at each pixel.
 
 A point of a relief is (u, v, n): where it is in the picture, and its nearness. A camera sees it at
 ``image @ (u, v, n, 1)``, a homography and a parallax in one (Hartley and Zisserman, Multiple View
 Geometry, 2nd ed., ch. 13.3), so all that is kept of a triangle runs evenly over the frame once it
-is divided by the third of those.
+is divided by the third of those. A cloth's points are told as they are seen (:func:`as_seen`).
 """
 
 from __future__ import annotations
@@ -11,7 +11,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-__all__ = ["bands_of", "draw_band", "projected"]
+__all__ = ["as_seen", "bands_of", "draw_band", "projected"]
 
 _NEAR_W = 1e-6
 
@@ -35,6 +35,18 @@ def projected(points, image):  # type: ignore[no-untyped-def]
         out[k, 0], out[k, 1] = x / w, y / w
         out[k, 2], out[k, 3], out[k, 4], out[k, 5] = u / w, v / w, n / w, 1 / w
     return out
+
+
+def as_seen(points: np.ndarray, u: np.ndarray, v: np.ndarray) -> np.ndarray:
+    """Return a sheet's points as :func:`projected` has them (N, 6), each with nothing for n.
+
+    ``points`` (N, 3): x and y in the frame, and 1/z, 0 of what is not before the camera; ``u``,
+    ``v`` (N,): where they are in the picture.
+    """
+    near = points[:, 2]
+    ahead = (near > 0)[:, None]
+    there = np.column_stack([points[:, :2], u * near, v * near, np.zeros(len(near)), near])
+    return np.where(ahead, there, 0.0)
 
 
 @njit(cache=True, nogil=True)
@@ -78,20 +90,22 @@ _MIDDLE = 0.501
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def draw_band(seen, faces, listed, top, shape, cover, near, u, v):  # type: ignore[no-untyped-def]
+def draw_band(seen, faces, listed, corner, shape, cover, near, u, v):  # type: ignore[no-untyped-def]
     """Put the nearest of some faces into ``near`` (rows, width), and its place into ``u``, ``v``.
 
-    Only what is nearer than ``near`` was before.
+    Only what is nearer than ``near`` was before. ``corner`` (2,): the frame's pixel, to the right
+    and down, at which those begin.
     ``shape``: (a, b) of 1/z = (a + b n) / w. ``cover`` uint8 (rows, columns): where the sheet has
     nothing to show it is 0, and what lies there hides nothing; () if it shows something all over.
     """
     rows, width = near.shape
     tall, wide = cover.shape
+    aside, top = corner
     for k in listed:
         p, q, r = faces[k]
-        x0, y0 = seen[p, 0], seen[p, 1] - top
-        x1, y1 = seen[q, 0], seen[q, 1] - top
-        x2, y2 = seen[r, 0], seen[r, 1] - top
+        x0, y0 = seen[p, 0] - aside, seen[p, 1] - top
+        x1, y1 = seen[q, 0] - aside, seen[q, 1] - top
+        x2, y2 = seen[r, 0] - aside, seen[r, 1] - top
         twice = (x1 - x0) * (y2 - y0) - (x2 - x0) * (y1 - y0)
         if abs(twice) < 1e-9:
             continue

@@ -27,16 +27,20 @@ _FAINTEST = 0.04
 
 
 def live_shadows(state: FrameState) -> list[Cast]:
-    """Return all shadows of a frame as the page draws them."""
-    found = [*state.casts]
+    """Return all shadows of a frame as the page draws them.
+
+    Those of bodies, of reliefs and of cloth, which are others in each frame, are told in the proof.
+    """
+    found = [cast for cast in state.casts if not state.cards[cast.caster].waving]
     shown = [i for i in state.order if state.cards[i].layer.stands_lit]
     throwing = [light for light in state.lights if light.lamp.shadows]
     if len(shown) ** 2 * len(throwing) > _MOST:
         return found
     for light in throwing:
         for thrown in thrown_by(light, [state.cards[i] for i in shown]):
-            if thrown.outline is not None or (thrown.caster and thrown.caster.raised):
-                continue  # of a body or a relief: told in the proof
+            by = thrown.caster
+            if thrown.outline is not None or (by and (by.raised or by.waving)):
+                continue
             caster = next(i for i in shown if state.cards[i] is thrown.caster)
             for receiver in shown:
                 cast = _cast(state, light, thrown, caster, receiver)
@@ -50,6 +54,7 @@ def _cast(
 ) -> Cast | None:
     card, onto = state.cards[caster], state.cards[receiver]
     flat = onto.layer.is_lit and onto.layer.body is None and onto.raised is None
+    flat = flat and onto.waving is None
     if caster == receiver or not flat or not onto.layer.takes_shadows:
         return None
     fallen = _fallen(light, card, onto)

@@ -43,7 +43,7 @@ def pack_tracks(shot: Shot, frames: Sequence[int]) -> dict[str, Any]:
     """
     found: dict[str, Any] = {}
     moves = shot.rows or shot.layouts
-    if not moves and not any(passes(each) or each.looks_by_time for each in shot.layers):
+    if not moves and not any(_moves(each) for each in shot.layers):
         return found
     for layer in shot.layers:
         if layer.is_backdrop:
@@ -82,6 +82,10 @@ def _layer(shot: Shot, layer: Layer, track: Track, frames: Sequence[int]) -> dic
         | {"width": packed(track.sizes[:, 0]), "height": packed(track.sizes[:, 1])},
         "looks": _looks(track.textures),
     } | (_raised(track) if track.raised and len(track.raised) > 1 else {})
+
+
+def _moves(layer: Layer) -> bool:
+    return bool(passes(layer) or layer.looks_by_time or layer.cloth)
 
 
 def _raised(track: Track) -> dict[str, str]:

@@ -269,7 +269,7 @@ class Layer(Part):
     @property
     def looks_by_time(self) -> bool:
         """Whether what it shows is another in other frames, whatever keys it has."""
-        return bool(self.counts or self.runs or self.drifts or self.stirs)
+        return bool(self.counts or self.runs or self.drifts or self.sway)
 
     @property
     def stirs(self) -> Stirs | None:

@@ -27,8 +27,9 @@ from vistaline.core.stage.poses import (
     unscaled_size,
 )
 from vistaline.core.stage.raising import Raised, raised_of
-from vistaline.core.stage.textures import DrawnLook
+from vistaline.core.stage.textures import DrapedLook, DrawnLook
 from vistaline.core.stage.tracks import Track, track_of
+from vistaline.core.stage.waving import Waving, hung_of
 
 __all__ = [
     "Card",
@@ -62,6 +63,8 @@ class Card:
     """(3, 4): it catches its picture from the taking camera; see :func:`poses.projector_of`."""
     raised: Raised | None = None
     """How it is raised, if it is a relief."""
+    waving: Waving | None = None
+    """How its points hang, if it is cloth."""
 
     @property
     def depth(self) -> float:
@@ -75,6 +78,18 @@ class Card:
         """Its corners (4, 3), homogeneous, in its own metres."""
         x, y = self.width / 2, self.height / 2
         return np.array([[-x, y, 1], [x, y, 1], [x, -y, 1], [-x, -y, 1]])
+
+    @property
+    def silhouette(self) -> tuple[str, float, float]:
+        """What throws its shadow: what that is known by, its width and its height in metres.
+
+        That of cloth is as it hangs then, seen straight on, with the room it flies in.
+        """
+        if self.waving is None:
+            return self.texture, self.width, self.height
+        across, up = self.waving.room
+        name = str(DrapedLook(self.waving.frame, self.layer.id))
+        return name, self.width * (1 + 2 * across), self.height * (1 + 2 * up)
 
     @property
     def card_from_unit(self) -> Matrix3:
@@ -126,6 +141,7 @@ def card_of(shot: Shot, layer: Layer, camera: CameraState | None = None) -> Card
         middle = layout.starts + layout.frames // 2
         return followed(shot, tracked(layer, track_of(shot, layer, [middle]), 0), camera)
     pose, width, height = layer_pose(shot, layer)
+    hung = hung_of(shot, layer)
     card = Card(
         layer=layer,
         texture=texture_of(shot, layer),
@@ -135,6 +151,7 @@ def card_of(shot: Shot, layer: Layer, camera: CameraState | None = None) -> Card
         opacity=layer.opacity,
         projector=projector_of(shot, layer),
         raised=next(iter(raised_of(shot, layer) or ()), None),
+        waving=Waving(hung, 0.0, 0) if hung else None,
     )
     return followed(shot, card, camera) if layer.stays != "stage" else card
 
@@ -168,6 +185,7 @@ def tracked(layer: Layer, track: Track, n: int) -> Card:
         framed=(1.0, 1.0) if track.framed is None else _shares(track, n),
         projector=track.projector,
         raised=track.raised[n % len(track.raised)] if track.raised else None,
+        waving=track.waving[n] if track.waving else None,
     )
 
 

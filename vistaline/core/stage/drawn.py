@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import math
 from collections import OrderedDict
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import assert_never
@@ -13,6 +13,7 @@ from typing import assert_never
 from vistaline.core.arrays import Rgba16
 from vistaline.core.kept import Kept
 from vistaline.core.looks.bent import draw_bent
+from vistaline.core.looks.draping import draped
 from vistaline.core.looks.drifting import drifted
 from vistaline.core.looks.fields import draw_field
 from vistaline.core.looks.frame_styles import draw_framed, window_of
@@ -21,7 +22,7 @@ from vistaline.core.looks.lettering import draw_title, extents
 from vistaline.core.looks.lines import draw_line, line_extents
 from vistaline.core.looks.occluders import draw_occluder
 from vistaline.core.looks.pieces import Sheet, lay_pieces, sheet_of
-from vistaline.core.looks.stirred import stirred
+from vistaline.core.looks.swaying import swayed
 from vistaline.core.picture.pyramid import BORDER, Pyramid, PyramidStore, drawn_levels
 from vistaline.core.shot.callouts import callout_of
 from vistaline.core.shot.layouts import layout_of
@@ -43,6 +44,7 @@ from vistaline.core.stage.relief_looks import raised_name, relief_parts
 from vistaline.core.stage.runs import runs_of
 from vistaline.core.stage.shadows import draw_shadow, dropped
 from vistaline.core.stage.textures import (
+    DrapedLook,
     DrawnLook,
     GoboLook,
     MovingLook,
@@ -56,6 +58,7 @@ from vistaline.core.stage.textures import (
     texture_called,
 )
 from vistaline.core.stage.tracks import track_of
+from vistaline.core.stage.waving import hung_of
 
 __all__ = ["Looks", "drawing_of", "look_called", "passing_called", "sheet_called"]
 
@@ -118,6 +121,8 @@ class Looks(Mapping[str, Pyramid]):
             layer = self._shot.layer(look.layer)
             self._found |= relief_parts(self._shot, layer, self, self._store)
             return self._found[texture]
+        if isinstance(look, DrapedLook):
+            return self._one_of_many(texture, lambda: _in_memory(_draped(self._shot, look, self)))
         if isinstance(look, PassingLook):
             return self._one_of_many(texture, lambda: _passing(self._shot, look, self))
         if isinstance(look, DrawnLook) and look.frame is not None:
@@ -203,6 +208,11 @@ def look_called(shot: Shot, texture: str) -> Drawing | None:
         case RaisedLook(part, layer):
             name = raised_name(shot, layers[layer], part)
             return Drawing(name, lambda looks: looks[texture].picture) if name else None
+        case DrapedLook(at, layer):
+            hung, (shown,) = hung_of(shot, layers[layer]), _textures(shot, layers[layer], [at])
+            return Drawing(
+                _named("draped 1", shown, str(at), repr(hung)), lambda looks: looks[texture].picture
+            )
         case PassingLook(at, of):
             inner = look_called(shot, str(of))
             _, passing = passing_called(shot, look)
@@ -256,8 +266,8 @@ def drawing_of(shot: Shot, layer: Layer, frame: int | None = None) -> Drawing | 
             lambda _: draw_line(line, fine=fine),
         )
     style, crop, drop = framed_as(shot, layer), layer.crop, drop_of(shot, layer)
-    drifts, stirs = layer.drifts, layer.stirs
-    moves = drifts or stirs
+    drifts, sway = layer.drifts, layer.sway
+    moves = drifts or sway
     if style is None and crop is None and drop is None and not moves:
         return None
     aspect = window_aspect(shot, layer)
@@ -271,7 +281,7 @@ def drawing_of(shot: Shot, layer: Layer, frame: int | None = None) -> Drawing | 
         tall = _sharpest_em(shot, shot.layer(layer.id), 1.0, frame)
         across = tall * max(1.0, aspect_of(shot, layer))
         largest = min(largest, math.ceil(across))
-        said += [each.model_dump_json() for each in (drifts, stirs) if each]
+        said += [each.model_dump_json() for each in (drifts, sway) if each]
     told = f"{said} {aspect and round(aspect, 6)}"
     told += f" {largest} {drop}" if moves or layout_of(shot, layer.id) else ""
 
@@ -281,11 +291,11 @@ def drawing_of(shot: Shot, layer: Layer, frame: int | None = None) -> Drawing | 
         if drifts:
             picture = drifted(picture, drifts.passed)
         if style is None and crop is None and drop is None:
-            return stirred(picture, stirs, largest) if stirs else picture
+            return swayed(picture, sway, 0.0, largest) if sway else picture
         look = draw_framed(picture, drawn_style, crop, aspect, largest)
         if drop:
             look = dropped(look, *drop, window_of(_size(picture), aspect, largest))
-        return stirred(look, stirs) if stirs else look
+        return swayed(look, sway, 0.0) if sway else look
 
     return Drawing(_named("framed 1", content, told), draw)
 
@@ -325,6 +335,22 @@ def passing_called(shot: Shot, look: PassingLook) -> tuple[Layer, Passing]:
     passing = passing_at(layer, arrivals_of(shot), [look.frame])[0]
     assert isinstance(passing, Passing)
     return seen, passing
+
+
+def _textures(shot: Shot, layer: Layer, frames: Sequence[int]) -> Sequence[str]:
+    track = track_of(shot, layer, frames)
+    return track.textures * (len(frames) if track.still else 1)
+
+
+def _draped(shot: Shot, look: DrapedLook, looks: Mapping[str, Pyramid]) -> Rgba16:
+    """Return what throws the shadow of a cloth: no finer than a shadow is."""
+    layer = shot.layer(look.layer)
+    hung = hung_of(shot, layer)
+    if hung is None:
+        raise KeyError(str(look))
+    (shown,) = _textures(shot, layer, [look.frame])
+    seconds = look.frame / float(shot.frame.rate)
+    return draped(_about(looks[shown], _SHADOW_SOURCE), hung, seconds, _SHADOW_SOURCE)
 
 
 def _in_memory(picture: Rgba16) -> Pyramid:

@@ -119,7 +119,7 @@ def look_frames(shot: Shot, layer: Layer, frames: ArrayLike) -> np.ndarray | Non
             layer if laid else None,
             runs,
             layer.drifts,
-            layer.stirs,
+            layer.sway,
         ),
         lambda: _first_alike(
             rows,
@@ -143,7 +143,7 @@ def _seen(
 ) -> FloatArray | None:
     """Return what moves of a layer's picture in each frame: which is seen, or how it has passed."""
     every = np.arange(duration, dtype=np.float64)
-    if layer.stirs:
+    if layer.sway:
         return every
     if layer.drifts:
         return layer.drifts.speed * every
@@ -228,8 +228,6 @@ def layer_looking(shot: Shot, layer: Layer, frame: int) -> tuple[Shot, Layer]:
     seconds = frame / float(shot.frame.rate)
     if looking.sway:
         looking = looking.evolve(sway=looking.sway.evolve(delay=looking.sway.delay - seconds))
-    if looking.cloth:
-        looking = looking.evolve(cloth=looking.cloth.evolve(delay=looking.cloth.delay - seconds))
     if looking.drifts:
         passed = looking.drifts.passed + looking.drifts.speed * seconds
         looking = looking.with_shows(drifts=Drift(speed=0.0, passed=passed % 1.0))

@@ -1,7 +1,8 @@
-"""Where rays meet a relief: its map is walked along each ray, from the nearest to the farthest.
+"""Where rays meet what is neither flat nor a body: a relief, a cloth.
 
-The way of Policarpo, Oliveira and Comba, Real-time relief mapping on arbitrary polygonal surfaces
-(2005): even steps, then the place between the last two.
+A relief's map is walked along each ray, from the nearest to the farthest: the way of Policarpo,
+Oliveira and Comba, Real-time relief mapping on arbitrary polygonal surfaces (2005): even steps,
+then the place between the last two.
 """
 
 from __future__ import annotations
@@ -9,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-__all__ = ["meet_relief"]
+__all__ = ["meet_relief", "meet_sheet"]
 
 _MOST = 256
 
@@ -70,3 +71,54 @@ def meet_relief(image, shape, heights, points):  # type: ignore[no-untyped-def]
                 break
             above, before = under, n
     return out
+
+
+@njit(cache=True, nogil=True)
+def meet_sheet(seen, points):  # type: ignore[no-untyped-def]
+    """Return 1/z, u and v (N, 3) where rays through frame ``points`` (N, 2) first meet a sheet.
+
+    ``seen`` (rows, columns, 3): where its points are in the frame, and their 1/z; they lie evenly
+    over its picture. Cells with a point that is not before the camera are left out. 1/z is 0 and
+    u, v are NaN where nothing is met.
+    """
+    out = np.full((len(points), 3), np.nan)
+    out[:, 0] = 0.0
+    rows, columns = seen.shape[:2]
+    order = np.argsort(points[:, 1])
+    levels = points[order, 1]
+    for i in range(rows - 1):
+        for j in range(columns - 1):
+            cell = seen[i : i + 2, j : j + 2]
+            if cell[:, :, 2].min() <= 0:
+                continue
+            first = np.searchsorted(levels, cell[:, :, 1].min())
+            last = np.searchsorted(levels, cell[:, :, 1].max(), side="right")
+            left, right = cell[:, :, 0].min(), cell[:, :, 0].max()
+            for k in order[first:last]:
+                x, y = points[k]
+                if left <= x <= right:
+                    for half in range(2):
+                        _meet_half(cell, half, x, y, i, j, rows, columns, out[k])
+    return out
+
+
+@njit(cache=True, nogil=True)
+def _meet_half(cell, half, x, y, i, j, rows, columns, out):  # type: ignore[no-untyped-def]
+    """Put what a ray meets of half a cell into ``out`` (3,), if that is nearer than what it has."""
+    c, d = (1, 0) if half == 0 else (0, 1)
+    ax, ay = cell[0, 0, 0] - x, cell[0, 0, 1] - y
+    bx, by = cell[1, 1, 0] - x, cell[1, 1, 1] - y
+    cx, cy = cell[c, d, 0] - x, cell[c, d, 1] - y
+    p, q, r = bx * cy - by * cx, cx * ay - cy * ax, ax * by - ay * bx
+    if not ((p >= 0 and q >= 0 and r >= 0) or (p <= 0 and q <= 0 and r <= 0)):
+        return
+    area = p + q + r
+    if area == 0:
+        return
+    # Shares on the screen, and those on the sheet: 1/z runs evenly over the screen.
+    p, q, r = p / area * cell[0, 0, 2], q / area * cell[1, 1, 2], r / area * cell[c, d, 2]
+    near = p + q + r
+    if near > out[0]:
+        out[0] = near
+        out[1] = (j + (q + r * d) / near) / (columns - 1)
+        out[2] = (i + (q + r * c) / near) / (rows - 1)

@@ -23,7 +23,7 @@ from vistaline.core.looks.frame_styles import (
 )
 from vistaline.core.looks.lettering import extents
 from vistaline.core.looks.lines import Line, line_extents
-from vistaline.core.looks.stirred import room_of
+from vistaline.core.looks.swaying import room_of_sway
 from vistaline.core.shot.layouts import layout_of
 from vistaline.core.shot.mounts import Carry, carry_of
 from vistaline.core.shot.shot import Layer, Shot, TakingCamera
@@ -41,6 +41,7 @@ __all__ = [
     "largest_drawn",
     "layer_pose",
     "line_shown",
+    "look_aspect",
     "metres_per_pixel",
     "own_size",
     "projector_of",
@@ -234,7 +235,7 @@ def border_of(shot: Shot, layer: Layer) -> float:
 def texture_of(shot: Shot, layer: Layer) -> str:
     """Return the name of a layer's look; see ``textures``. Of what runs: where it begins."""
     drawn = (
-        layer.crop or framed_as(shot, layer) or drop_of(shot, layer) or layer.drifts or layer.stirs
+        layer.crop or framed_as(shot, layer) or drop_of(shot, layer) or layer.drifts or layer.sway
     )
     runs = runs_of(shot, layer)
     if runs and not drawn:
@@ -244,13 +245,18 @@ def texture_of(shot: Shot, layer: Layer) -> str:
 
 
 def frame_ratio(shot: Shot, layer: Layer) -> tuple[float, float]:
-    """Return by how much a frame, a shadow drawn with it and room to stir enlarge a layer."""
+    """Return by how much a frame, a shadow drawn with it and room to sway enlarge a layer."""
     wide, tall = _enlarging(shot, layer, drop_of(shot, layer))
-    if layer.stirs is None:
+    if layer.sway is None:
         return wide, tall
-    aspect = window_aspect(shot, layer) or aspect_of(shot, layer)
-    across, up = room_of(layer.stirs, aspect * wide / tall)
+    across, up = room_of_sway(layer.sway, look_aspect(shot, layer))
     return wide * (1 + 2 * across), tall * (1 + 2 * up)
+
+
+def look_aspect(shot: Shot, layer: Layer) -> float:
+    """Return width over height of a picture's look, without the room that it sways in."""
+    wide, tall = _enlarging(shot, layer, drop_of(shot, layer))
+    return (window_aspect(shot, layer) or aspect_of(shot, layer)) * wide / tall
 
 
 def framed_ratio(shot: Shot, layer: Layer) -> tuple[float, float]:

@@ -131,14 +131,15 @@ def softened_shade(card: Card, fallen: Matrix4, deviation: float) -> Shade:
 
     ``fallen`` takes places (x, y, 0, 1) of the card to where they fall.
     """
-    longer = max(card.width, card.height)
+    texture, width, height = card.silhouette
+    longer = max(width, height)
     steps = softness_steps(deviation / longer)
     room = softness_in(steps) * longer * _REACH
     return Shade(
-        texture=f"shadow {steps} {card.texture}",
+        texture=f"shadow {steps} {texture}",
         world_from_plane=fallen,
-        width=card.width + 2 * room,
-        height=card.height + 2 * room,
+        width=width + 2 * room,
+        height=height + 2 * room,
     )
 
 

@@ -29,12 +29,13 @@ from vistaline.core.shot.layer import Layer
 from vistaline.core.shot.stands import Relief, Solid
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
-from vistaline.core.stage.meeting import meet_relief
+from vistaline.core.stage.meeting import meet_relief, meet_sheet
 from vistaline.core.stage.raising import card_from_relief
 from vistaline.core.stage.rays import rays_of, reach_of
 
 __all__ = [
     "BodySurface",
+    "ClothSurface",
     "FlatSurface",
     "ReliefSurface",
     "Surface",
@@ -209,6 +210,55 @@ class ReliefSurface:
         return np.array([[u, v, n, 1.0] for n in (0, 1) for v in (0, 1) for u in (0, 1)])
 
 
+class ClothSurface:
+    """A picture that hangs as cloth."""
+
+    mesh = ""
+
+    def points(self, card: Card) -> FloatArray:
+        """Return where its points are then (N, 3)."""
+        assert card.waving
+        return card.waving.points.reshape(-1, 3) * card.width
+
+    def image_points(self, card: Card, camera: CameraState) -> FloatArray:
+        """Return where its points are seen (rows, columns, 3): frame pixels x and y, and 1/z, 0 of
+        those that are not before the camera."""
+        assert card.waving
+        points = card.waving.points
+        image_from_card = (
+            camera.image_from_camera @ (camera.camera_from_world @ card.world_from_card)[:3]
+        )
+        scale = np.diag([card.width, card.width, card.width, 1.0])
+        seen = np.einsum("ij,abj->abi", image_from_card @ scale, _homogeneous(points))
+        near = np.where(seen[..., 2] > NEAR, 1 / np.maximum(seen[..., 2], NEAR), 0.0)
+        return np.dstack([seen[..., :2] * near[..., None], near])
+
+    def bounds(self, card: Card, camera: CameraState) -> tuple[Bounds, float]:
+        """Return where its points are seen."""
+        width, height = camera.frame_size
+        seen = self.image_points(card, camera).reshape(-1, 3)
+        ahead = seen[:, 2] > 0
+        if not ahead.any():
+            return (0, 0, 0, 0), 0.0
+        if not ahead.all():
+            return (0, 0, width, height), np.inf
+        x0, y0 = np.clip(np.floor(seen[:, :2].min(axis=0)) - 2, 0, (width, height)).astype(int)
+        x1, y1 = np.clip(np.ceil(seen[:, :2].max(axis=0)) + 2, 0, (width, height)).astype(int)
+        nearest = float(seen[:, 2].max())
+        return (int(x0), int(y0), int(max(x0, x1)), int(max(y0, y1))), nearest
+
+    def trace(self, card: Card, camera: CameraState, x: FloatArray, y: FloatArray) -> Traced:
+        """Return where rays meet the nearest of its folds."""
+        seen = self.image_points(card, camera)
+        points = np.stack([np.ravel(x), np.ravel(y)], axis=1).astype(np.float64)
+        found = meet_sheet(seen, points).reshape(*np.shape(x), 3)
+        return Traced(found[..., 0], found[..., 1], found[..., 2])
+
+
+def _homogeneous(points: FloatArray) -> FloatArray:
+    return np.concatenate([points, np.ones((*points.shape[:-1], 1))], axis=-1)
+
+
 @njit(cache=True, nogil=True)
 def _depths(kind, origin, ways):  # type: ignore[no-untyped-def]
     """Return how deep rays (N, 3) meet a body (N,); inf if they do not."""
@@ -221,6 +271,7 @@ def _depths(kind, origin, ways):  # type: ignore[no-untyped-def]
 
 
 _FLAT = FlatSurface()
+_CLOTH = ClothSurface()
 
 
 @singledispatch
@@ -241,7 +292,7 @@ def _(stands: Relief) -> Surface:
 
 def surface_of(layer: Layer) -> Surface:
     """Return a layer's surface."""
-    return surface_as(layer.stands)
+    return _CLOTH if layer.cloth else surface_as(layer.stands)
 
 
 def unit_at(card: Card, camera: CameraState, x: float, y: float) -> tuple[float, float] | None:

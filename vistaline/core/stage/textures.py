@@ -3,7 +3,7 @@
 The grammar of the names, which the page and the renderer know looks by::
 
     name    = picture | layer | layer "@" frame | shadow | gobo | pieces | passing | nested
-            | moving | raised
+            | moving | raised | draped
     picture = a key of the shot's pictures: its pixels as they are
     layer   = "~" id of a layer whose look is drawn: title, field, occluder, a framed picture
     frame   = the first frame at which a look that has keys looks like this
@@ -16,6 +16,8 @@ The grammar of the names, which the page and the renderer know looks by::
     raised  = "raised " part " " id of a relief's layer: 0, 1, 2 what its sheets show, the front
               first; 3 their maps; from 4 on the slices that throw its shadow, the farthest first
               (see ``relief.sheets``)
+    draped  = "draped " frame " " id of a layer that is cloth: what is seen of it straight on at
+              that frame, with the room it has; its shadows are thrown by that
 
 Names are only made and read here.
 """
@@ -29,6 +31,7 @@ from dataclasses import dataclass
 from vistaline.core.looks.passages import By
 
 __all__ = [
+    "DrapedLook",
     "DrawnLook",
     "GoboLook",
     "MovingLook",
@@ -143,6 +146,17 @@ class RaisedLook:
         return f"raised {self.part} {self.layer}"
 
 
+@dataclass(frozen=True)
+class DrapedLook:
+    """A cloth as it hangs at a frame, seen straight on."""
+
+    frame: int
+    layer: str
+
+    def __str__(self) -> str:
+        return f"draped {self.frame} {self.layer}"
+
+
 def is_of_many(name: str) -> bool:
     """Return whether a name is that of one frame of what has frames of its own."""
     return name.startswith(("nested ", "moving "))
@@ -163,6 +177,7 @@ Texture = (
     | NestedLook
     | MovingLook
     | RaisedLook
+    | DrapedLook
 )
 
 
@@ -189,6 +204,9 @@ def texture_called(name: str, pictures: Collection[str], layers: Collection[str]
     if name.startswith("raised "):
         _, part, layer = name.split(" ", 2)
         return RaisedLook(int(part), layer) if part.isdigit() and layer in layers else None
+    if name.startswith("draped "):
+        _, told, layer = name.split(" ", 2)
+        return DrapedLook(int(told), layer) if told.isdigit() and layer in layers else None
     if name.startswith(("pieces ", "passing ")):
         kind, told, source = name.split(" ", 2)
         of = texture_called(source, pictures, layers)

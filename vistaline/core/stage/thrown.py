@@ -142,7 +142,9 @@ def _casts(card: Card) -> bool:
 
 
 def _thrown(light: Light, card: Card) -> Thrown | None:
-    return _from_plane(light, card, card.world_from_card, (card.width, card.height))
+    texture, *size = card.silhouette
+    thrown = _from_plane(light, card, card.world_from_card, (size[0], size[1]))
+    return replace(thrown, texture=texture) if thrown else None
 
 
 def _thrown_by_relief(light: Light, card: Card, raised: Raised) -> list[Thrown | None]:

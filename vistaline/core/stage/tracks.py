@@ -16,6 +16,7 @@ from numpy.typing import ArrayLike
 from vistaline.core.arrays import FloatArray
 from vistaline.core.geometry import space
 from vistaline.core.kept import Kept
+from vistaline.core.looks.cloth_motion import Hung
 from vistaline.core.looks.frame_styles import FrameStyle
 from vistaline.core.looks.lines import line_extents
 from vistaline.core.shot.layouts import layout_of
@@ -50,6 +51,7 @@ from vistaline.core.stage.poses import (
 from vistaline.core.stage.raising import Raised, raised_of
 from vistaline.core.stage.shake import sway_of
 from vistaline.core.stage.textures import DrawnLook, PassingLook, is_of_many, texture_called
+from vistaline.core.stage.waving import Waving, hung_of
 
 __all__ = ["Track", "forget_tracks", "moving_mounts", "track_of"]
 
@@ -72,6 +74,8 @@ class Track:
     """(3, 4) if it catches its picture from the taking camera; see :func:`projector_of`."""
     raised: Sequence[Raised] | None = None
     """How it is raised, if it is a relief: N times, or once for all."""
+    waving: Sequence[Waving] | None = None
+    """How its points hang at those times, if it is cloth."""
     still: bool = False
     """Nothing of it ever changes."""
     framed: FloatArray | None = None
@@ -108,6 +112,8 @@ class _Asked:
     laid: AskedOfLayout | None
     nested: NestedShot | None
     """The other shot that it shows."""
+    hung: Hung | None
+    """What it does as cloth."""
 
 
 def track_of(shot: Shot, layer: Layer, frames: ArrayLike) -> Track:
@@ -162,7 +168,7 @@ def _own_track(shot: Shot, layer: Layer, times: FloatArray) -> Track:
     style_rows = rows_of(shot, f"style:{layer.frame_style}") if layer.frame_style else ()
     carried = rides_on_moving(layer.ride, shot.mounts, moving)
     laid = asked_of_layout(shot, layer)
-    own = passes(layer) or laid or layer.looks_by_time
+    own = passes(layer) or laid or layer.looks_by_time or layer.cloth
     changes = bool(rows or style_rows or carried or own)
     asked = _Asked(
         layer=layer,
@@ -180,12 +186,15 @@ def _own_track(shot: Shot, layer: Layer, times: FloatArray) -> Track:
         arrivals=arrivals_of(shot) if passes(layer) else (),
         laid=laid,
         nested=_told_of(shot, layer),
+        hung=hung_of(shot, layer),
     )
     return _TRACKS.get(asked, lambda: _track(asked, shot))
 
 
 def _track(asked: _Asked, shot: Shot) -> Track:
     found = _in_layout(asked, shot) if asked.laid else _standing(asked, shot)
+    if asked.hung:
+        return replace(found, waving=_waving(asked.hung, asked))
     if not passes(asked.layer):
         return found
     # On its way a title has more room, and is another picture in each frame.
@@ -199,6 +208,11 @@ def _track(asked: _Asked, shot: Shot) -> Track:
             sizes[n] *= enlarged_by(seen, passing)
             textures[n] = str(PassingLook(round(frames[n]), _drawn(textures[n])))
     return replace(found, sizes=sizes, opacity=opacity, textures=tuple(textures))
+
+
+def _waving(hung: Hung, asked: _Asked) -> list[Waving]:
+    rate = float(asked.rate)
+    return [Waving(hung, at / rate, max(round(at), 0)) for at in np.frombuffer(asked.frames)]
 
 
 def _drawn(texture: str) -> DrawnLook:
