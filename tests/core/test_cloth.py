@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -13,17 +16,26 @@ from scipy.special import ellipk
 from tests.conftest import make_shot, pyramid_of
 from vistaline.core import edits
 from vistaline.core.errors import EditError, ShotError
+from vistaline.core.geometry.bodies import Body
+from vistaline.core.kept import forget_all
 from vistaline.core.looks import draping
 from vistaline.core.looks.cloth import Cloth, ClothHeld
-from vistaline.core.looks.cloth_kept import places_at
+from vistaline.core.looks.cloth_kept import MOTIONS, is_prepared, places_at, prepare
 from vistaline.core.looks.cloth_motion import FRAMES_A_SECOND, Hung, rest_of, simulated
 from vistaline.core.looks.draping import draped, room_of_cloth
+from vistaline.core.looks.obstacles import Obstacle
 from vistaline.core.looks.threads import moved
 from vistaline.core.render.frame import Renderer
+from vistaline.core.scene.cloths import describe_cloth, motion_name, pack_motion
 from vistaline.core.scene.plan import draw_plans
 from vistaline.core.shot.document import dump_shot, parse_shot
+from vistaline.core.shot.shot import Shot
+from vistaline.core.stage import waving
 from vistaline.core.stage.drawn import Looks
+from vistaline.core.stage.evaluate import evaluate
 from vistaline.core.stage.sheet import PlanView
+from vistaline.core.stage.surfaces import surface_of
+from vistaline.core.stage.waving import hung_of
 
 G = 9.80665
 NO_WAVES = np.zeros((0, 8))
@@ -120,11 +132,15 @@ def test_any_moment_by_itself_settled_late_and_before_a_wall() -> None:
     assert (places_at(Hung(cloth, 1.5), 1.25) == alone).all()
     assert (places_at(Hung(cloth.evolve(delay=1.0), 1.5), 2.25) == alone).all()
     hanging = Cloth(held=ClothHeld.HEAD, wind=4, direction=90, wall=0.1)
-    assert min(places_at(Hung(hanging, 1.0), s)[..., 2].min() for s in (0.5, 2.0, 4.0)) >= -0.1 - 1e-6
+    assert (
+        min(places_at(Hung(hanging, 1.0), s)[..., 2].min() for s in (0.5, 2.0, 4.0)) >= -0.1 - 1e-6
+    )
     through = places_at(Hung(hanging.evolve(wall=None), 1.0), 2.0)
     assert through[..., 2].min() < -0.15
     falls = Cloth(held=ClothHeld.NOWHERE, wind=0, settles=0.0)
-    assert places_at(Hung(falls, 1.0), 1.0)[..., 1].max() < -0.5 * G * 2.0  # three seconds of falling
+    assert (
+        places_at(Hung(falls, 1.0), 1.0)[..., 1].max() < -0.5 * G * 2.0
+    )  # three seconds of falling
 
 
 def test_a_loop_has_no_seam() -> None:
@@ -259,3 +275,226 @@ def test_pins_are_painted_in_the_picture_where_the_cloth_lies() -> None:
     free = edits.apply(pinned, "pin_layer", {"thing": "a"})
     assert free.layer("a").cloth.pins == ()  # type: ignore[union-attr]
     assert parse_shot(dump_shot(pinned)) == pinned
+
+
+# --- on the stage -------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("body", [None, Body.BALL, Body.BOX, Body.CYLINDER])
+def test_cloth_stays_before_what_it_hangs_before(body: Body | None) -> None:
+    """Against the equations of a plane, a ball, a box and an upright cylinder, half as wide as it:
+    no point is within; and without them many would be."""
+    cloth = Cloth(held=ClothHeld.HEAD, wind=6, direction=90, swirls=0.2, grid=16)
+    place = np.diag([0.4, 0.4, 0.4, 1.0]) if body else np.diag([3.0, 3.0, 1.0, 1.0])
+    place[2, 3] = -0.5 if body else -0.3
+
+    def deep(hung: Hung) -> np.ndarray:
+        points = simulated(hung, 3.0)[45:].reshape(-1, 3)
+        if body is None:
+            return np.asarray(points[:, 2] + 0.3)
+        x, y, z = ((points - place[:3, 3]) / 0.4).T
+        away = {
+            Body.BALL: np.sqrt(x * x + y * y + z * z),
+            Body.BOX: np.abs([x, y, z]).max(axis=0),
+            Body.CYLINDER: np.maximum(np.hypot(x, z), np.abs(y)),
+        }[body]
+        return away - 1
+
+    hung = Hung(cloth, 1.5, Obstacle.of(body, place, cloth.wide))
+    assert deep(hung).min() >= 0
+    assert np.mean(deep(Hung(cloth, 1.5)) < -0.01) > 0.02
+
+
+def _stage(cloth: dict[str, Any], **more: Any) -> Shot:
+    layer = {"id": "a", "name": "a", "picture": "a", "cloth": cloth}
+    return make_shot(
+        {"a": (300, 200)},
+        layers=[layer | more, *more.pop("others", ())],
+        frame={"width": 600, "height": 400, "duration": 24},
+    )
+
+
+def _still(shot: Shot) -> Shot:
+    return shot.with_camera(route=shot.route.evolve(framings=shot.route.framings[:1]))
+
+
+@pytest.fixture
+def hanging(
+    monkeypatch: pytest.MonkeyPatch,
+) -> Callable[[Callable[[np.ndarray], np.ndarray]], None]:
+    """Let every cloth hang as a function of its points as they lie flat says."""
+
+    def hang(as_told: Callable[[np.ndarray], np.ndarray]) -> None:
+        def places(hung: Hung, _: float) -> np.ndarray:
+            return as_told(rest_of(hung.cloth, hung.aspect)[0])
+
+        monkeypatch.setattr(waving, "places_at", places)
+
+    return hang
+
+
+def _rendered(shot: Shot, picture: np.ndarray) -> np.ndarray:
+    pyramid = pyramid_of(picture)
+    renderer = Renderer(shot, Looks(shot, None, lambda _: pyramid))  # type: ignore[arg-type]
+    return renderer.rgb(0).astype(float)
+
+
+def test_cloth_that_lies_flat_is_drawn_as_its_card(
+    hanging: Callable[..., None], rng: np.random.Generator
+) -> None:
+    hanging(lambda rest: rest)
+    picture = np.full((200, 300, 4), 65535, np.uint16)
+    noise = cv2.GaussianBlur(rng.random((200, 300, 3)).astype(np.float32), (0, 0), 2)
+    picture[..., :3] = noise * 65535
+    placed = {"pan": 25.0, "tilt": 10.0, "scale": 0.6}
+    told = _rendered(_still(_stage({"folds": 0}, **placed)), picture)
+    flat = _still(_stage({"folds": 0}, **placed))
+    plain = _rendered(flat.evolve(layers=(flat.layers[0].evolve(cloth=None),)), picture)
+    off = np.abs(told - plain).max(axis=2)
+    shown = plain.max(axis=2) > 0
+    inner = cv2.erode(shown.astype(np.uint8), np.ones((5, 5))) > 0
+    assert inner.mean() > 0.2 and off[inner].max() <= 3
+    # Both rims are smooth, by other means: as much of the frame is covered.
+    covered = [(each / 255) ** 2.2 for each in (told, plain)]
+    assert covered[0].sum() == pytest.approx(covered[1].sum(), rel=0.003)
+
+
+def test_cloth_is_where_opencv_projects_its_points(
+    hanging: Callable[..., None],
+) -> None:
+    """A sail bulging to the camera: dots on it against ``cv2.projectPoints`` of where they hang."""
+    wide = 3.0
+
+    def bulge(p: np.ndarray) -> np.ndarray:
+        out = p.copy()
+        out[..., 2] += 0.5 * (1 - (2 * p[..., 0] / wide) ** 2)
+        return out
+
+    hanging(bulge)
+    picture = np.zeros((200, 300, 4), np.uint16)
+    picture[..., 3] = 65535
+    places = [(60, 40), (150, 100), (240, 150), (90, 160)]
+    for x, y in places:
+        cv2.circle(picture, (x, y), 4, (65535, 65535, 65535, 65535), -1, cv2.LINE_AA)
+    shot = _still(_stage({"folds": 0, "wide": wide, "grid": 32}, pan=20.0))
+    found = _rendered(shot, picture).mean(axis=2)
+    card, camera = evaluate(shot, [0])[0].cards[0], evaluate(shot, [0])[0].camera
+    flat = np.array([[(x + 0.5) / 300 - 0.5, 0.5 - (y + 0.5) / 200, 0] for x, y in places])
+    flat *= [wide, wide / 1.5, 1]
+    points = bulge(flat) / wide * card.width
+    pose = np.diag([1, -1, -1, 1]) @ camera.camera_from_world @ card.world_from_card
+    lens = np.diag([1.0, -1, -1]) @ np.eye(3)
+    matrix = camera.image_from_camera @ lens
+    told, _ = cv2.projectPoints(points, cv2.Rodrigues(pose[:3, :3])[0], pose[:3, 3], matrix, None)
+    for (x, y), there in zip(places, told.reshape(-1, 2), strict=True):
+        window = found[int(there[1]) - 12 : int(there[1]) + 13, int(there[0]) - 12 :][:, :25]
+        rows, columns = np.mgrid[:25, :25]
+        weigh = np.clip(window - 20, 0, None)
+        seen = np.array([(columns * weigh).sum(), (rows * weigh).sum()]) / weigh.sum()
+        own = seen + [int(there[0]) - 12, int(there[1]) - 12] + 0.5
+        assert np.abs(own - there).max() < 0.25, (x, y)
+
+
+def test_the_nearer_of_two_folds_is_seen_and_both_have_their_depth(
+    hanging: Callable[..., None],
+) -> None:
+    """Folded in half about its middle: the right half lies before the left, mirrored."""
+
+    def in_half(p: np.ndarray) -> np.ndarray:
+        right = p[..., 0] > 0
+        folded = p.copy()
+        folded[..., 0] = np.where(right, -p[..., 0], p[..., 0])
+        folded[..., 2] = np.where(right, 0.3, 0.0)
+        return folded
+
+    hanging(in_half)
+    picture = np.full((200, 300, 4), 65535, np.uint16)
+    picture[:, :150, 1:3] = 0  # red on the left
+    picture[:, 150:, :2] = 0  # blue on the right
+    shot = _still(_stage({"folds": 0, "grid": 33}))
+    found = _rendered(shot, picture)
+    assert (found[200, 60:280] == [0, 0, 255]).all()
+    assert found[200, 320:].max() < 30
+    state = evaluate(shot, [0])[0]
+    x = np.array([150.0])
+    met = surface_of(shot.layers[0]).trace(state.cards[0], state.camera, x, np.array([200.0]))
+    depth = 2.0 - 0.3 * state.cards[0].width / shot.layers[0].cloth.wide  # type: ignore[union-attr]
+    assert met.near[0] == pytest.approx(1 / depth, rel=1e-3) and met.u[0] > 0.5
+
+
+def test_a_cloth_that_moves_is_blurred_by_its_own_motion() -> None:
+    shot = _still(_stage({"wind": 12.0, "wide": 0.6}))
+    open_ = shot.evolve(motion_blur=True)
+    white = np.full((200, 300, 4), 65535, np.uint16)
+    white[::8, :, :3] = 0
+    sharp, blurred = _rendered(shot, white), _rendered(open_, white)
+    edges = [np.abs(np.diff(each, axis=0)).mean() for each in (sharp, blurred)]
+    assert edges[1] < 0.9 * edges[0]
+
+
+def test_motions_are_kept_in_files_and_go_on_where_they_stopped(tmp_path: Path) -> None:
+    hung, seconds = Hung(Cloth(seed=77, grid=6), 1.5), 6.0
+    alone = places_at(hung, 5.5)
+    MOTIONS.keep_in(tmp_path)
+    try:
+        told: list[float] = []
+
+        def stop(share: float) -> None:
+            told.append(share)
+            if share > 0.5:
+                raise InterruptedError
+
+        assert not is_prepared(hung, seconds)
+        forget_all()
+        with pytest.raises(InterruptedError):
+            prepare(hung, seconds, stop)
+        assert told == sorted(told) and 0 < len(list(tmp_path.glob("*.npz"))) < 3
+        prepare(hung, seconds, lambda _: None)
+        assert is_prepared(hung, seconds)
+        forget_all()
+        kept = list(tmp_path.glob("*.npz"))
+        assert (places_at(hung, 5.5) == alone).all()
+        kept[0].write_bytes(b"damaged")
+        forget_all()
+        assert (places_at(hung, 5.5) == alone).all()
+    finally:
+        MOTIONS.keep_in(None)
+
+
+def test_what_a_cloth_hangs_before_is_a_layer_of_its_shot() -> None:
+    shot = make_shot({"a": (300, 200), "b": (300, 200)}, frame={"duration": 24})
+    cloth, wall = (layer.id for layer in shot.layers[:2])
+    shot = edits.apply(shot, "set_cloth", {"layer": cloth, "held": "head"})
+    assert hung_of(shot, shot.layer(cloth)).thing is None  # type: ignore[union-attr]
+    for before, words in ((cloth, "itself"), ("nobody", "no layer")):
+        with pytest.raises((EditError, ShotError), match=words):
+            edits.apply(shot, "set_cloth", {"layer": cloth, "before": before})
+    shot = edits.apply(shot, "set_cloth", {"layer": cloth, "before": wall})
+    hung = hung_of(shot, shot.layer(cloth))
+    assert hung and hung.thing and hung.thing.body is None
+    assert parse_shot(dump_shot(shot)) == shot
+    gone = edits.apply(shot, "remove_layer", {"layer": wall})
+    assert gone.layer(cloth).cloth.before == ""  # type: ignore[union-attr]
+    document = dump_shot(shot)
+    document["layers"] = [each for each in document["layers"] if each["id"] != wall]
+    with pytest.raises(ShotError, match="which is not in the shot"):
+        parse_shot(document)
+
+
+def test_a_page_is_told_where_the_points_hang() -> None:
+    """Sixteen-bit shares of four widths: within 1/8000 of where they are."""
+    shot = _stage({"grid": 9})
+    told = np.frombuffer(pack_motion(shot, shot.layers[0], 12), "<i2")
+    cards = [state.cards[0] for state in evaluate(shot, range(12, 24))]
+    described = describe_cloth(cards[0])
+    assert described
+    rows, columns = described["rows"], described["columns"]
+    points = told.reshape(12, rows, columns, 4) / 32767 * described["reach"]
+    for card, own in zip(cards, points, strict=True):
+        assert card.waving
+        np.testing.assert_allclose(own[..., :3], card.waving.points, atol=1 / 8000)
+        np.testing.assert_allclose(own[..., 3], card.waving.shades, atol=1 / 8000)
+    still = edits.apply(shot, "set_cloth", {"layer": "a", "is_cloth": False})
+    assert motion_name(still, still.layers[0]) is None
+    other = edits.apply(shot, "set_cloth", {"layer": "a", "wind": 9})
+    assert motion_name(shot, shot.layers[0]) != motion_name(other, other.layers[0])

@@ -19,6 +19,7 @@ from vistaline.core.arrays import Rgba16
 from vistaline.core.files import write_atomically
 from vistaline.core.formats.incoming import clip_of, header_of, keep_pyramid, sound_clip
 from vistaline.core.formats.moving import MovingFrames
+from vistaline.core.looks.cloth_kept import MOTIONS
 from vistaline.core.looks.pieces import Sheet
 from vistaline.core.looks.typefaces import shelve
 from vistaline.core.picture.clip import Clip
@@ -88,6 +89,7 @@ class Library:
     def __init__(self, files: FileStore) -> None:
         self.files = files
         shelve(files.root / "type")
+        MOTIONS.keep_in(files.derived("cloth", ""))
         self._pyramids = PyramidStore(files.root / "pyramids")
 
     def import_picture(

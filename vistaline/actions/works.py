@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from vistaline.actions.cloth_work import CLOTH_WORKS
 from vistaline.actions.picture_work import PICTURE_WORKS
 from vistaline.actions.relief_work import RELIEF_WORKS
 from vistaline.actions.room_work import ROOM_WORKS
@@ -10,4 +11,9 @@ from vistaline.store.models import TaskKind
 
 __all__ = ["WORKS"]
 
-WORKS: dict[TaskKind, Work] = {**PICTURE_WORKS, **RELIEF_WORKS, **ROOM_WORKS}
+WORKS: dict[TaskKind, Work] = {
+    **PICTURE_WORKS,
+    **RELIEF_WORKS,
+    **ROOM_WORKS,
+    **CLOTH_WORKS,
+}

@@ -364,6 +364,7 @@ class TaskKind(StrEnum):
     UNBOW = "unbow"
     FIND_EDGES = "find edges"
     LOOK_AHEAD = "look ahead"
+    CLOTH = "cloth"
 
 
 class PictureTask(Worked, Base):

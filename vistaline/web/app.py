@@ -26,6 +26,7 @@ from vistaline.store.files import FileStore
 from vistaline.store.models import Person
 from vistaline.store.settings import Settings
 from vistaline.web import (
+    cloths,
     context,
     depths,
     direct,
@@ -112,6 +113,7 @@ def create_app(settings: Settings | None = None, *, queue: Queue | None = None) 
         depths.blueprint,
         tiles.blueprint,
         shots.blueprint,
+        cloths.blueprint,
         stage.blueprint,
         layouts.blueprint,
         film.blueprint,

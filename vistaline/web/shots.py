@@ -22,6 +22,7 @@ from vistaline.core.picture.still import encode_jpeg, encode_png
 from vistaline.core.render.frame import Renderer, scaled
 from vistaline.core.render.proof import proof_frames
 from vistaline.core.scene.air import motes_live
+from vistaline.core.scene.cloths import motion_name
 from vistaline.core.scene.describe import describe_scene, pick_layer, textures_in
 from vistaline.core.scene.reliefs import maps_name, pack_relief
 from vistaline.core.shot.dressing import Dressing, OnStage, row_name
@@ -46,6 +47,7 @@ __all__ = [
     "open_shot",
     "passing_told",
     "picture_asked_for",
+    "shot_drawn_from",
     "texture_address",
 ]
 
@@ -166,6 +168,7 @@ def _scene(
         },
         "passing": passing_told(row, kept or shot, described["passing"], at),
         "reliefs": reliefs_told(row, kept or shot, at),
+        "cloths": cloths_told(row, kept or shot, at),
     }
 
 
@@ -180,6 +183,17 @@ def reliefs_told(row: ShotRow, shot: Shot, at: int | None = None) -> dict[str, s
                 "shots.relief", shot_id=row.id, name=drawing.name, of=layer.id, at=at
             )
     return found
+
+
+def cloths_told(row: ShotRow, shot: Shot, at: int | None = None) -> dict[str, str]:
+    """Return where the motions of a shot's cloths are, by their layers' ids."""
+    at = row.position if at is None else at
+    named = {layer.id: motion_name(shot, layer) for layer in shot.layers if layer.cloth}
+    return {
+        key: url_for("cloths.motion", shot_id=row.id, name=name, of=key, at=at)
+        for key, name in named.items()
+        if name
+    }
 
 
 def passing_told(
@@ -223,7 +237,7 @@ def texture_address(row: ShotRow, shot: Shot, texture: str, at: int | None = Non
 @login_required
 def drawn(shot_id: int, name: str) -> Any:
     """Send a look that is drawn; named by what it is drawn from, its content never changes."""
-    _, shot, _ = _drawn_from(shot_id)
+    _, shot, _ = shot_drawn_from(shot_id)
     args = request.args
     library = services().library
     copy = args.get("copy", type=int)
@@ -231,7 +245,7 @@ def drawn(shot_id: int, name: str) -> Any:
     return send_kept(library.drawn(shot, of, name, thumbnail="thumb" in args, copy=copy))
 
 
-def _drawn_from(shot_id: int) -> tuple[ShotRow, Shot, int]:
+def shot_drawn_from(shot_id: int) -> tuple[ShotRow, Shot, int]:
     """Return a shot as it was when what is asked for was named, and which revision that is."""
     row, shot = open_shot(shot_id)
     at = request.args.get("at", row.position, type=int)
@@ -244,7 +258,7 @@ def _drawn_from(shot_id: int) -> tuple[ShotRow, Shot, int]:
 @login_required
 def pieces(shot_id: int, name: str) -> Any:
     """Send where the pieces of a title lie on their sheet, and the sheet's own address."""
-    row, shot, at = _drawn_from(shot_id)
+    row, shot, at = shot_drawn_from(shot_id)
     of = request.args.get("of", "")
     sheet = services().library.pieces(shot, of, name)
     wide = sheet.levels[0].shape[1]
@@ -262,7 +276,7 @@ def pieces(shot_id: int, name: str) -> Any:
 @login_required
 def relief(shot_id: int, name: str) -> Any:
     """Send the triangles of a relief; named by what it is made of, its content never changes."""
-    _, shot, _ = _drawn_from(shot_id)
+    _, shot, _ = shot_drawn_from(shot_id)
     told = services().library.relief(shot, maps_name(request.args.get("of", "")), name)
     answer = Response(pack_relief(told), mimetype="application/octet-stream")
     answer.cache_control.private = True

@@ -39,6 +39,7 @@ from vistaline.core.stage.seen import bow_in, seen_from
 from vistaline.core.stage.shake import STARTING_SHAKES
 from vistaline.core.stage.textures import is_passing
 from vistaline.core.stage.tracks import track_of
+from vistaline.core.stage.waving import in_the_way
 from vistaline.web.context import person_id, say, services, session
 from vistaline.web.editing import arguments, asked, change_asked_for, playhead
 from vistaline.web.effect_fields import EFFECT_CHOICES
@@ -299,6 +300,14 @@ def layer_panel(shot_id: int) -> Any:
         blends=_BLENDS,
         stays=_STAYS,
         others=[(each.id, each.name) for each in shot.layers if each.id != layer.id],
+        things=[
+            ("", "nothing"),
+            *(
+                (each.id, each.name)
+                for each in shot.layers
+                if each.id != layer.id and in_the_way(each)
+            ),
+        ],
         faces=faces_of(session(), row.project_id),
         **shared,
     )

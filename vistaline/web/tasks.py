@@ -23,7 +23,7 @@ blueprint = Blueprint("tasks", __name__)
 _SHOWN = {
     "pictures": (TaskKind.IMPORT, TaskKind.PREPARE),
     "prepare": (TaskKind.PREPARE,),
-    "desk": (TaskKind.STRAIGHTEN, TaskKind.UNBOW, TaskKind.FIND_EDGES),
+    "desk": (TaskKind.STRAIGHTEN, TaskKind.UNBOW, TaskKind.FIND_EDGES, TaskKind.CLOTH),
     "separate": (
         TaskKind.EDGES,
         TaskKind.SEND,
@@ -35,7 +35,7 @@ _SHOWN = {
 }
 _QUIET_WHEN_DONE = (
     TaskKind.IMPORT, TaskKind.PREPARE, TaskKind.EDGES, TaskKind.STRAIGHTEN, TaskKind.UNBOW,
-    TaskKind.FIND_EDGES, TaskKind.DEPTH,
+    TaskKind.FIND_EDGES, TaskKind.DEPTH, TaskKind.CLOTH,
 )  # fmt: skip
 _THUMBNAIL = 260
 

@@ -143,6 +143,7 @@ def paste_layers(shot: Shot, *, clip: Any) -> Shot:
             "frame_style": styles.get(layer.frame_style, ""),
             "paired": ids.get(layer.paired, ""),
             "matte": matte,
+            "cloth": layer.cloth and layer.cloth.evolve(before=ids.get(layer.cloth.before, "")),
             "ride": renamed(layer.ride),
             "seen_by": layer.seen_by if layer.seen_by in cameras else "",
         }

@@ -81,6 +81,8 @@ def without(shot: Shot, ids: Collection[str]) -> Shot:
         changed = lost != {"matte": layer.matte, "paired": layer.paired}
         if layer.line and layer.line.round in ids:
             layer = layer.with_shows(line=layer.line.evolve(round=""))
+        if layer.cloth and layer.cloth.before in ids:
+            layer = layer.evolve(cloth=layer.cloth.evolve(before=""))
         rest.append(layer.evolve(**lost) if changed else layer)
     routed = _routes(shot, lambda route: _released(route, ids))
     cameras = (

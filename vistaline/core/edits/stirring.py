@@ -18,6 +18,7 @@ from vistaline.core.shot.stands import Backdrop, Projected, Solid
 from vistaline.core.stage.camera import camera_states
 from vistaline.core.stage.cards import card_of
 from vistaline.core.stage.poses import frame_ratio, framed_ratio
+from vistaline.core.stage.waving import in_the_way
 from vistaline.core.verbs import FROM_JSON
 
 __all__: list[str] = []
@@ -136,6 +137,7 @@ def set_cloth(
     settles: float | None = None,
     walled: bool | None = None,
     wall: float | None = None,
+    before: str | None = None,
     loops: float | None = None,
     folds: Percent | None = None,
     delay: float | None = None,
@@ -143,7 +145,8 @@ def set_cloth(
 ) -> Shot:
     """Let a layer's picture be cloth in the wind, or not any more; ``held`` begins it.
 
-    ``wall``: metres behind it of what it does not go through, if there is one (``walled``).
+    ``wall``: metres behind it of what it does not go through, if there is one (``walled``);
+    ``before``: the id of a layer that it does not go through, "" for none.
     Stiffness, damping, air, gusts, swirls and folds in percent.
     """
     found = shot.layer(layer)
@@ -160,7 +163,9 @@ def set_cloth(
     }
     values |= {"held": held, "grid": grid, "wide": wide, "weight": weight, "wind": wind}
     values |= {"direction": direction, "settles": settles, "loops": loops}
-    values |= {"delay": delay, "seed": seed}
+    values |= {"delay": delay, "seed": seed, "before": before}
+    if before:
+        _check_thing(shot, found, before)
     changes = {name: value for name, value in values.items() if value is not None}
     if wall is not None or walled is not None:
         there = cloth.wall if cloth.wall is not None else _WALL
@@ -232,6 +237,17 @@ def sway_together(
             for layer, delay in zip(found, delays, strict=True)
         ],
     )
+
+
+def _check_thing(shot: Shot, cloth: Layer, before: str) -> None:
+    thing = shot.layer(before)
+    if thing is cloth:
+        raise EditError(f"{cloth.name} cannot hang before itself.")
+    if not in_the_way(thing):
+        raise EditError(
+            f"{cloth.name} cannot hang before {thing.name}. Choose a layer that stands and is flat,"
+            " a box, a ball or a cylinder."
+        )
 
 
 def _check_card(layer: Layer, does: str) -> None:

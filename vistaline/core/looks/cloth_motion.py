@@ -13,7 +13,7 @@ from vistaline.core.looks.obstacles import Obstacle, keep_out, told_obstacle
 from vistaline.core.looks.pins import away_from
 from vistaline.core.looks.threads import moved
 
-__all__ = ["FRAMES_A_SECOND", "Hung", "Motion", "rest_of", "simulated"]
+__all__ = ["FRAMES_A_SECOND", "Hung", "Motion", "grid_of", "rest_of", "simulated"]
 
 FRAMES_A_SECOND = 30
 """At so many moments a second it is known; between them it goes straight on."""
@@ -24,6 +24,12 @@ _WAVES = 6
 _BESIDE_PIN = 0.5
 
 
+def grid_of(cloth: Cloth, aspect: float) -> tuple[int, int]:
+    """Return how many rows and columns of points a cloth has; ``aspect``: width over height."""
+    longer = max(1.0, 1 / aspect)
+    return max(2, round(cloth.grid / aspect / longer)), max(2, round(cloth.grid / longer))
+
+
 def rest_of(cloth: Cloth, aspect: float) -> tuple[FloatArray, np.ndarray]:
     """Return a cloth's points as they lie flat, (rows, columns, 3) metres, and which are held.
 
@@ -31,8 +37,7 @@ def rest_of(cloth: Cloth, aspect: float) -> tuple[FloatArray, np.ndarray]:
     over its height. Which are held: bool (rows, columns).
     """
     tall = cloth.wide / aspect
-    longer = max(cloth.wide, tall)
-    columns, rows = (max(2, round(cloth.grid * side / longer)) for side in (cloth.wide, tall))
+    rows, columns = grid_of(cloth, aspect)
     x = np.linspace(-cloth.wide / 2, cloth.wide / 2, columns)
     y = np.linspace(tall / 2, -tall / 2, rows)
     rest = np.zeros((rows, columns, 3))

@@ -9,7 +9,7 @@ from scipy.interpolate import CubicSpline
 
 from vistaline.core.arrays import FloatArray
 
-__all__ = ["refined", "shades"]
+__all__ = ["drawn", "refined", "shades"]
 
 _FINER, _LEAST_FINER = 4, 2
 _CELLS = 96
@@ -22,9 +22,19 @@ _LIGHT = np.array([-0.45, 0.55, 0.70]) / np.linalg.norm([-0.45, 0.55, 0.70])
 def refined(points: FloatArray) -> FloatArray:
     """Return a grid of points (rows, columns, 3) as a finer one that runs through all of them."""
     rows, columns = points.shape[:2]
-    finer = min(max(_CELLS // max(rows, columns), _LEAST_FINER), _FINER)
+    finer = _finer(rows, columns)
     down, across = _between(rows, finer), _between(columns, finer)
     return np.asarray(np.einsum("ai,bj,ijk->abk", down, across, points, optimize=True))
+
+
+def drawn(rows: int, columns: int) -> tuple[int, int]:
+    """Return how many rows and columns of points are drawn of a grid."""
+    finer = _finer(rows, columns)
+    return len(_between(rows, finer)), len(_between(columns, finer))
+
+
+def _finer(rows: int, columns: int) -> int:
+    return min(max(_CELLS // max(rows, columns), _LEAST_FINER), _FINER)
 
 
 @lru_cache(maxsize=64)

@@ -18,6 +18,7 @@ from vistaline.core.geometry.ordering import NEAR
 from vistaline.core.looks.blending import MODES
 from vistaline.core.scene.air import describe_air
 from vistaline.core.scene.camera import describe_camera, lens_points
+from vistaline.core.scene.cloths import describe_cloth
 from vistaline.core.scene.finish import describe_finish
 from vistaline.core.scene.lamps import describe_lights
 from vistaline.core.scene.plan import StagePlan, draw_plans
@@ -216,6 +217,7 @@ def _layer(shot: Shot, layer: Layer, card: Card | None) -> dict[str, Any]:
         else [round(float(value), 9) for value in card.projector.ravel()],
         "body": None if layer.relief else surface_of(layer).mesh or None,
         "relief": describe_relief(card) if card else None,
+        "cloth": describe_cloth(card) if card else None,
         "deep": round(card.depth / card.width, 6) if card and layer.body else 0,
         "matrix": card_matrix(card) if card else None,
     }
@@ -274,6 +276,7 @@ def _frame(frame: int, state: FrameState, shot: Shot, first: FrameState) -> dict
         if card.layer.is_backdrop or card.layer.stays != "stage"
     ]
     record = {
+        "frame": frame,
         "clip": _flat(camera.clip_from_world),
         "order": [state.cards[i].layer.id for i in state.order],
         "moved": {card.layer.id: card_matrix(card) for card in moved},

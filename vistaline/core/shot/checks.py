@@ -124,6 +124,7 @@ def _layers(shot: ShotParts, ids: Collection[str], mounts: Collection[str]) -> F
             ("matte", layer.matte and layer.matte.of, others, "other layer"),
             ("seen_by", layer.seen_by, cameras, "camera"),
             ("paired", layer.paired, others, "other layer"),
+            ("cloth.before", layer.cloth and layer.cloth.before, others, "other layer"),
             ("shows.line.round", layer.line and layer.line.round, others, "other layer"),
         ):
             if named and named not in known:

@@ -10,8 +10,8 @@ import numpy as np
 from vistaline.core.arrays import FloatArray, Matrix4
 from vistaline.core.geometry import space
 from vistaline.core.looks.cloth_kept import places_at
-from vistaline.core.looks.cloth_motion import Hung
-from vistaline.core.looks.cloth_sheet import refined, shades
+from vistaline.core.looks.cloth_motion import Hung, grid_of
+from vistaline.core.looks.cloth_sheet import drawn, refined, shades
 from vistaline.core.looks.draping import room_of_cloth
 from vistaline.core.looks.obstacles import IN_THE_WAY, Obstacle
 from vistaline.core.shot.shot import Layer, Shot
@@ -40,6 +40,11 @@ class Waving:
     def shades(self) -> FloatArray:
         """By how much the slope at each point lights it, (rows, columns) float32."""
         return shades(self.points, self.hung.cloth.folds).astype(np.float32)
+
+    @property
+    def drawn(self) -> tuple[int, int]:
+        """How many rows and columns of points it has."""
+        return drawn(*grid_of(self.hung.cloth, self.hung.aspect))
 
     @property
     def room(self) -> tuple[float, float]:

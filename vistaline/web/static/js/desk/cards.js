@@ -40,14 +40,15 @@ async function relief(address) {
   return shape;
 }
 
-/** What a relief hides of itself is told by depth, from nothing on: all else goes by the order. */
+/** What a relief or a cloth hides of itself is told by depth, from nothing on: all else goes by the order. */
 function clearDepth(renderer) {
   renderer.state.buffers.depth.setMask(true);
   renderer.clearDepth();
 }
 
 export class Cards {
-  constructor(looks, tables, passing) {
+  constructor(looks, tables, passing, cloths) {
+    this.cloths = cloths;
     this.looks = looks;
     this.passing = passing;
     this.tables = tables; // what effects make of colours
@@ -98,7 +99,7 @@ export class Cards {
         texels: { value: new THREE.Vector2(1, 1) }, blur: { value: 0 }, infocus: { value: 0 }, first: { value: 0 }, tintBlur: { value: 0 }, tintAt: { value: 0 }, tintLimit: { value: 1 },
         normal: { value: new THREE.Vector3() }, lampPlace: this.lamps.place, lampWay: this.lamps.way, lampColour: this.lamps.colour, lampLaw: this.lamps.law, lampCone: this.lamps.cone, clips: this.lamps.clips,
         ...this.air, own: { value: 1 }, sky: { value: false }, table: { value: null },
-        sheet1: { value: null }, sheet2: { value: null }, shape: { value: new THREE.Vector2(1, 0) }, apex: { value: new THREE.Vector3() }, tall: { value: 1 },
+        sheet1: { value: null }, sheet2: { value: null }, shape: { value: new THREE.Vector2(1, 0) }, apex: { value: new THREE.Vector3() }, tall: { value: 1 }, reach: { value: 1 },
         shadow: { value: null }, strength: { value: 0 }, cardFromShadow: { value: new THREE.Matrix4() },
       },
       ...shaders, defines: {}, transparent: true, depthTest: false, depthWrite: false, side: THREE.DoubleSide,
@@ -156,6 +157,7 @@ export class Cards {
     card.userData.body = layer.body;
     card.geometry = (layer.body && this.bodies.get(layer.body)) || this.shape;
     this.#raise(card, layer, record, looks);
+    this.#drape(card, layer, record);
     card.material.uniforms.deep.value = layer.deep;
     card.material.uniforms.clip = layer.sharp ? this.middle : this.clip;
     define(card.material, "SOLID", Boolean(layer.body));
@@ -189,6 +191,19 @@ export class Cards {
     [picture.value, sheet1.value, sheet2.value, tall.value] = [front, behind, last, relief.tall];
     shape.value.fromArray(raisedOf(record, id) ?? relief.shape);
     apex.value.fromArray(relief.apex);
+  }
+
+  /** Tell a card where its points hang, if it is cloth whose motion is known. */
+  #drape(card, { id, cloth }, record) {
+    const sheet = cloth && this.cloths.sheet(id, cloth, record);
+    define(card.material, "DRAPED", Boolean(sheet));
+    card.userData.through = sheet ? sheet.through : null;
+    if (!sheet) return;
+    Object.assign(card.material, { depthTest: true, depthWrite: true });
+    card.onBeforeRender = clearDepth;
+    card.geometry = sheet.shape;
+    const { reach, tall } = card.material.uniforms;
+    [reach.value, tall.value] = [cloth.reach, cloth.tall];
   }
 
   /** Which faces of a body are seen: from inside it, its far ones. */
@@ -244,7 +259,7 @@ export class Cards {
    * tells a disc at a depth in texels of a card that is one pixel large.
    */
   #levels(card, layer, e, depths, at, spread, count) {
-    if (layer.projector || layer.body || layer.relief) return [-1, count - 1];
+    if (layer.projector || layer.body || layer.relief || layer.cloth) return [-1, count - 1];
     // A texel's area in pixels goes with the third power of its depth, all over a plane.
     const area = Math.abs(e[0] * (e[5] * e[15] - e[13] * e[7]) - e[4] * (e[1] * e[15] - e[13] * e[3]) + e[12] * (e[1] * e[7] - e[5] * e[3]));
     const texels = (depth) => spread(depth) * Math.sqrt(depth ** 3 / Math.max(area, 1e-9));
@@ -275,6 +290,10 @@ export class Cards {
   #depths(card) {
     const e = new THREE.Matrix4().multiplyMatrices(this.clip.value, card.matrix).elements;
     const flat = CORNERS.map(([x, y]) => Math.max((e[3] * x + e[7] * y) / 2 + e[15], 0.02));
+    if (card.userData.through) {
+      const wide = Math.hypot(...card.matrix.elements.slice(0, 3));
+      return flat.flatMap((depth) => card.userData.through.map((z) => Math.max(depth + e[11] * z * wide, 0.02)));
+    }
     if (!card.userData.relief) return flat;
     // About its nearest and its farthest.
     const { x: a, y: b } = card.material.uniforms.shape.value;

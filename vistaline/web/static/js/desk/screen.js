@@ -5,16 +5,16 @@ import { named } from "./tracks.js";
 const PATIENCE = 8000; // ms a worker may take to say whether it can draw
 
 /** A layer as far as it is drawn. */
-const drawn = ({ id, matrix, opacity, mode, projector, texture, matte, body, deep, relief, sharp, lit, air }) => ({ id, matrix, opacity, mode, projector, texture, matte, body, deep, relief, sharp, lit, air });
+const drawn = ({ id, matrix, opacity, mode, projector, texture, matte, body, deep, relief, cloth, sharp, lit, air }) => ({ id, matrix, opacity, mode, projector, texture, matte, body, deep, relief, cloth, sharp, lit, air });
 /** A lamp, as far as it shines. */
 const shining = ({ kind, place, way, colour, falloff, normal, reach, cone }) => ({ kind, place, way, colour, falloff, normal, reach, cone });
 /** A frame's record, the same. */
-const framed = ({ clip, order, moved, shadows, lights, air, finish, camera: { focus } }) => ({ clip, order, moved, shadows, lights: lights.filter(({ on }) => on).map(shining), air, finish, camera: { focus } });
+const framed = ({ frame, clip, order, moved, shadows, lights, air, finish, camera: { focus } }) => ({ frame, clip, order, moved, shadows, lights: lights.filter(({ on }) => on).map(shining), air, finish, camera: { focus } });
 const tracked = (tracks) => Object.fromEntries(Object.entries(tracks).filter(([, { matrix }]) => matrix).map(([id, { matrix, opacity, looks, raised }]) => [id, { matrix, opacity, looks, raised }]));
 
 /** A shot as far as it is drawn. */
-const told = ({ width, height, background, lens, copies, textures, reliefs, tables, passing, shadows, layers, frames, tracks }) => ({
-  width, height, background, lens, copies, textures, reliefs, tables, passing, shadows, layers: layers.map(drawn), frames: frames.map(framed), tracks: tracked(tracks),
+const told = ({ width, height, duration, background, lens, copies, textures, reliefs, cloths, tables, passing, shadows, layers, frames, tracks }) => ({
+  width, height, duration, background, lens, copies, textures, reliefs, cloths, tables, passing, shadows, layers: layers.map(drawn), frames: frames.map(framed), tracks: tracked(tracks),
 });
 
 /** A stage in a worker; null where there cannot be one. */

@@ -15,6 +15,9 @@ export const CARD_VERTEX = `
   #ifdef RAISED
   attribute float sheet; uniform vec2 shape; uniform vec3 apex; uniform float tall; varying float of; varying float raised;
   #endif
+  #ifdef DRAPED
+  attribute float fold; uniform float reach; uniform float tall; varying float shade;
+  #endif
   #ifdef CAUGHT
   uniform mat4 projector; varying vec3 caught;
   #endif
@@ -32,6 +35,12 @@ export const CARD_VERTEX = `
     of = sheet;
     raised = q;
     place = vec2(position.x, 1.0 - position.y);
+    #elif defined(DRAPED)
+    // Points in widths of the card, as they hang.
+    vec3 at = position * reach;
+    vec4 world = modelMatrix * vec4(at.x, at.y / tall, at.z * length(modelMatrix[0].xyz), 1.0);
+    place = uv;
+    shade = fold * reach;
     #else
     // A body's depth is told in widths of its own.
     float through = position.z * deep * length(modelMatrix[0].xyz);
@@ -92,6 +101,16 @@ const LOOK = `
   #else
   vec4 shown(sampler2D picture, vec2 at) { return texture2D(picture, at); }
   #endif
+  #ifdef DRAPED
+  varying float shade;
+  // What is lit by its fold; what shows nothing hides nothing of what is behind it.
+  vec4 folded(vec4 seen) {
+    if (seen.a < 0.02) discard;
+    return vec4(min(seen.rgb * shade, seen.a), seen.a);
+  }
+  #else
+  vec4 folded(vec4 seen) { return seen; }
+  #endif
   vec4 sharp(sampler2D picture, vec2 at) {
     vec4 seen = shown(picture, at) * covered();
     #ifdef CAUGHT
@@ -131,10 +150,10 @@ const LOOK = `
     #ifdef SHARPEST
     mixed = mix(mixed, sharp(picture, at), disc < 0.3 ? 1.0 : clamp(-level, 0.0, 1.0));
     #endif
-    return mixed;
+    return folded(mixed);
   }
   #else
-  vec4 look(sampler2D picture, vec2 unused) { return sharp(picture, where()); }
+  vec4 look(sampler2D picture, vec2 unused) { return folded(sharp(picture, where())); }
   #endif`;
 // How much of a card its matte lets through; see vistaline.core.render.modify.
 const MATTE = `

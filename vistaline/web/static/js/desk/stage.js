@@ -3,6 +3,7 @@
 // (`./stage-worker.js`) as on the page's own thread; `./screen.js` decides which.
 import * as THREE from "/vendor/three.module.js";
 import { Cards } from "./cards.js";
+import { Cloths } from "./cloths.js";
 import { Looks, pass, target } from "./looks.js";
 import { Motes } from "./motes.js";
 import { Over } from "./over.js";
@@ -33,7 +34,8 @@ export class Stage {
     this.looks = new Looks(this.renderer, (name) => this.told("look", name));
     this.tables = new Tables();
     this.passing = new Passing(this.looks);
-    this.cards = new Cards(this.looks, this.tables, this.passing);
+    this.cloths = new Cloths((what) => this.told("cloth", what));
+    this.cards = new Cards(this.looks, this.tables, this.passing, this.cloths);
     this.shots = new Map(); // by the number the page gave each
     this.programs = new Set();
     this.light = ground(2, 2);
@@ -56,6 +58,7 @@ export class Stage {
     for (const [, shot] of taken) await this.#prepare(shot);
     for (const number of this.shots.keys()) if (!this.listed.includes(number)) this.shots.delete(number);
     this.cards.keepOnly([...this.shots.values()].flatMap(({ layers }) => layers));
+    this.cloths.keepOnly([...this.shots.values()].flatMap(({ cloths }) => Object.values(cloths ?? {})));
   }
 
   #linked(shot) {
@@ -292,7 +295,7 @@ export class Stage {
   async snapshot(sight, view, gathered = false) {
     const record = this.#record(sight);
     this.looks.fetchCopies(record);
-    await this.looks.settled;
+    await Promise.all([this.looks.settled, this.cloths.settled(record)]);
     const [width, height] = view.size;
     const light = ground(width, height);
     const sum = gathered ? target(width, height) : null;
@@ -313,6 +316,7 @@ export class Stage {
 
   dispose() {
     this.disposed = true;
+    this.cloths.dispose();
     for (const each of [this.kept, this.sum, this.light, ...this.smaller.values()]) each?.dispose();
     this.renderer.dispose();
   }

@@ -51,6 +51,9 @@ export class Viewfinder {
     else if (what === "look") {
       const { record } = this;
       if (record.base.layers.some((layer) => (lookOf(record, layer.id) ?? layer.texture) === value)) this.draw();
+    } else if (what === "cloth") {
+      if (value === "waiting") document.body.dispatchEvent(new CustomEvent("taskchange"));
+      else this.draw();
     } else if (what === "free") this.#free(value);
   }
 
