@@ -27,12 +27,14 @@ from vistaline.core.looks.obstacles import Obstacle
 from vistaline.core.looks.threads import moved
 from vistaline.core.render.frame import Renderer
 from vistaline.core.scene.cloths import describe_cloth, motion_name, pack_motion
+from vistaline.core.scene.held import held_on
 from vistaline.core.scene.plan import draw_plans
 from vistaline.core.shot.document import dump_shot, parse_shot
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage import waving
 from vistaline.core.stage.drawn import Looks
 from vistaline.core.stage.evaluate import evaluate
+from vistaline.core.stage.poses import frame_ratio
 from vistaline.core.stage.sheet import PlanView
 from vistaline.core.stage.surfaces import surface_of
 from vistaline.core.stage.waving import hung_of
@@ -498,3 +500,16 @@ def test_a_page_is_told_where_the_points_hang() -> None:
     assert motion_name(still, still.layers[0]) is None
     other = edits.apply(shot, "set_cloth", {"layer": "a", "wind": 9})
     assert motion_name(shot, shot.layers[0]) != motion_name(other, other.layers[0])
+
+
+def test_what_holds_is_told_where_it_lies() -> None:
+    """In shares of the card from its middle, y up: of what sways the room round it is counted."""
+    flag = _stage({"held": "left", "pins": [[(0.5, 0.25)]]})
+    assert held_on(flag, flag.layers[0]) == [[[-0.5, 0.5], [-0.5, -0.5]], [[0.0, 0.25]]]
+    reed = edits.apply(flag, "set_sway", {"layer": "a", "kind": "bends"})
+    ((left, right),) = held_on(reed, reed.layers[0])
+    wide, tall = frame_ratio(reed, reed.layers[0])
+    assert wide > 1.05 and right[0] == pytest.approx(0.5 / wide, abs=1e-4) == -left[0]
+    assert left[1] == right[1] == pytest.approx(-0.5 / tall, abs=1e-4)
+    plain = edits.apply(reed, "set_sway", {"layer": "a", "sways": False})
+    assert held_on(plain, plain.layers[0]) == []

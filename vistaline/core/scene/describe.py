@@ -20,6 +20,7 @@ from vistaline.core.scene.air import describe_air
 from vistaline.core.scene.camera import describe_camera, lens_points
 from vistaline.core.scene.cloths import describe_cloth
 from vistaline.core.scene.finish import describe_finish
+from vistaline.core.scene.held import held_on
 from vistaline.core.scene.lamps import describe_lights
 from vistaline.core.scene.plan import StagePlan, draw_plans
 from vistaline.core.scene.reliefs import describe_relief
@@ -218,6 +219,7 @@ def _layer(shot: Shot, layer: Layer, card: Card | None) -> dict[str, Any]:
         "body": None if layer.relief else surface_of(layer).mesh or None,
         "relief": describe_relief(card) if card else None,
         "cloth": describe_cloth(card) if card else None,
+        "held": held_on(shot, layer),
         "deep": round(card.depth / card.width, 6) if card and layer.body else 0,
         "matrix": card_matrix(card) if card else None,
     }

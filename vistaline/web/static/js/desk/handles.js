@@ -68,10 +68,23 @@ export class Handles {
       const { x, y } = this.finder.place;
       const tagX = Math.max(x, Math.min(...found.corners.map((p) => p[0])));
       const tagY = Math.max(y + 20, Math.min(...found.corners.map((p) => p[1])));
+      marks.push(...this.#held(layer));
       if (!layer.locked && !layer.backdrop) marks.push(...this.#holds(found, layer));
       marks.push(this.#tag(tagX, tagY, layer.backdrop ? layer.name : `${layer.name} ${layer.distance.toFixed(2)} m${this.words ? `  ${this.words(layer)}` : ""}`));
     }
     return marks;
+  }
+
+  /** Where what stirs is held, as it lies flat. */
+  #held({ id, held, matrix }) {
+    const { record } = this.scene.current;
+    const now = record.moved[id] ?? matrixOf(record, id) ?? matrix;
+    const lines = held.map((line) => line.map((at) => this.finder.seen(record.clip, now, at))).filter((line) => line.every(Boolean));
+    return lines.map((line) =>
+      line.length === 1
+        ? svg("circle", { class: "held", cx: line[0][0], cy: line[0][1], r: 4 })
+        : svg("polyline", { class: "held", points: line.map((p) => p.join(",")).join(" ") }),
+    );
   }
 
   #holds(found, { laid }) {
