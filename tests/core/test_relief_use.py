@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import json
 import math
 from pathlib import Path
 
@@ -301,3 +302,73 @@ def test_it_takes_effects_of_every_sort(draw: Draw, photo: np.ndarray) -> None:
     red = draw(parse_shot(document), pictures).rgb(0)
     # Red is seen where the relief is, and nowhere beside it.
     assert (red[180, 100:500] == [255, 0, 0]).all()
+
+
+def test_an_area_comes_nearer_by_its_keys_and_is_the_picture_from_where_it_was_taken(
+    draw: Draw,
+) -> None:
+    """Its middle against ``distance_at``, and a dot on it against ``cv2.projectPoints``."""
+    nearness = np.full((SIZE[1], SIZE[0]), 0.3, np.float32)
+    shot = relief_shot(nearness, (2, 12))
+    box = [[200, 90], [440, 90], [440, 270], [200, 270]]
+    drawn = {"thing": "it", "frame": "0", "points": json.dumps(box)}
+    shot = apply(shot, "outline_relief", drawn)
+    (area,) = shot.layer("it").relief.areas  # type: ignore[union-attr]
+    np.testing.assert_allclose(area.outline, np.array(box) / SIZE, atol=2e-3)
+    row = {"of": "layer:it", "value": "area"}
+    for frame, percent in ((0, "-20"), (23, "50")):
+        shot = apply(shot, "set_key", row | {"frame": str(frame)})
+        keys = json.dumps([row | {"frame": frame}])
+        shot = apply(shot, "value_keys", {"keys": keys, "to": percent})
+    middle = np.array([320.0]), np.array([180.0])
+    states = evaluate(shot, [0, 23])
+    for state, n in zip(states, (0.1, 0.8), strict=True):
+        card = state.cards[0]
+        met = surface_of(card.layer).trace(card, state.camera, *middle)
+        assert 1 / met.near[0] == pytest.approx(float(distance_at(n, 2, 12)), rel=1e-2)
+    plain = relief_shot(nearness, (2, 12))
+    codes = np.full((SIZE[1], SIZE[0], 3), 90, np.uint8)
+    cv2.circle(codes, (320, 180), 5, (255, 255, 255), -1, cv2.LINE_AA)
+    pictures = {"photo": opaque(codes), "depth": map_picture(nearness)}
+    same = [draw(each, pictures).rgb(23).astype(int) for each in (plain, shot)]
+    assert np.abs(same[0] - same[1]).mean() < 0.5
+    seen = draw(seen_at(shot, 0.3), pictures).rgb(23)[..., 0].astype(float) - 95
+    rows, columns = np.mgrid[: SIZE[1], : SIZE[0]]
+    weigh = np.where(seen > 20, seen, 0)
+    dot = np.array([(columns * weigh).sum(), (rows * weigh).sum()]) / weigh.sum() + 0.5
+    far, focal = float(distance_at(0.8, 2, 12)), 640 * 35 / 36
+    lens = np.array([[focal, 0, 320], [0, focal, 180], [0, 0, 1]])
+    place = np.array([[0.5 / focal * far, 0.5 / focal * far, far]])
+    told, _ = cv2.projectPoints(place, np.zeros(3), np.array([-0.3, 0, 0]), lens, np.zeros(5))
+    np.testing.assert_allclose(dot, told.ravel(), atol=0.4)
+
+
+def test_areas_are_told_live_kept_removed_and_not_more_than_four() -> None:
+    nearness = np.full((SIZE[1], SIZE[0]), 0.3, np.float32)
+    shot = relief_shot(nearness, (2, 12))
+    corner = [[10, 10], [100, 10], [100, 90]]
+    drawn = {"thing": "it", "frame": "0", "points": json.dumps(corner)}
+    for _ in range(4):
+        shot = apply(shot, "outline_relief", drawn)
+    with pytest.raises(EditError, match="as many as it may"):
+        apply(shot, "outline_relief", drawn)
+    away = drawn | {"points": "[[-900, 0], [-900, 9], [-950, 9]]"}
+    with pytest.raises(EditError, match="Too little of that"):
+        apply(relief_shot(nearness, (2, 12)), "outline_relief", away)
+    changed = {"layer": "it", "area": "2", "percent": "-30", "soft": "0"}
+    shot = apply(shot, "set_relief_area", changed)
+    shot = apply(shot, "set_key", {"of": "layer:it", "value": "area_2", "frame": "3"})
+    assert parse_shot(dump_shot(shot)).layers == shot.layers
+    told = describe_scene(shot, range(2))
+    relief = told["layers"][0]["relief"]
+    assert relief["shape"][2:] == pytest.approx([0.1, -0.3, 0.1, 0.1])
+    areas = relief["areas"]
+    shares = np.frombuffer(base64.b64decode(areas["shares"]), np.uint8)
+    shares = shares.reshape(areas["rows"], areas["columns"], 4)
+    inside = shares[int(areas["rows"] * 30 / 360), int(areas["columns"] * 85 / 640)]
+    assert inside[1] == 255 and (inside > 100).all() and not shares[-1, -1].any()
+    track = np.frombuffer(base64.b64decode(told["tracks"]["it"]["raised"]), "<f4")
+    assert track.reshape(2, 6)[0, 3] == pytest.approx(-0.3)
+    shot = apply(shot, "remove_relief_area", {"layer": "it", "area": "2"})
+    assert [each.id for each in shot.layer("it").relief.areas] == ["1", "3", "4"]  # type: ignore[union-attr]
+    assert not shot.rows

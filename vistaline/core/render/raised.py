@@ -91,7 +91,7 @@ class RaisedSource:
             return
         bands, width = self.tiles.shape[0] // BAND_LINES + 1, camera.frame_size[0]
         for n, mesh in enumerate(form.meshes):
-            seen = projected(mesh.points, image)
+            seen = projected(card.raised.lifted(mesh.points), image)
             starts, listed = bands_of(seen, mesh.faces, width, bands, BAND)
             cover = form.shown if n == 0 else _EVERYWHERE  # the others show all
             self._sheets.append((seen, mesh.faces, starts, listed, cover))

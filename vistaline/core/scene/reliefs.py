@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import base64
 from typing import Any
 
 import numpy as np
 
 from vistaline.core.arrays import Rgba16
 from vistaline.core.relief.sheets import SHEETS, meshes_of
+from vistaline.core.shot.areas import MOST_AREAS
 from vistaline.core.stage.cards import Card
+from vistaline.core.stage.raising import Raised
 from vistaline.core.stage.textures import RaisedLook
 
-__all__ = ["describe_relief", "maps_name", "pack_relief"]
+__all__ = ["describe_relief", "maps_name", "pack_relief", "told_shape"]
 
 _EXACT = 1.5
 """Pixels by which triangles on the screen may miss the map; a render's are nearer to it."""
@@ -24,10 +27,29 @@ def describe_relief(card: Card) -> dict[str, Any] | None:
         return None
     return {
         "sheets": [str(RaisedLook(part, card.layer.id)) for part in range(SHEETS)],
-        "shape": [round(value, 9) for value in raised.shape],
+        "shape": told_shape(raised),
+        "areas": _told_areas(raised),
         "apex": [round(value, 9) for value in raised.apex],
         "tall": round(card.height / card.width, 9),
     }
+
+
+def told_shape(raised: Raised) -> list[float]:
+    """Return what of a relief may have keys: a and b of q = a + b n, and the lifts of its areas,
+    0 where it has fewer than :data:`MOST_AREAS`."""
+    lifts = [*raised.lifts, *[0.0] * MOST_AREAS][:MOST_AREAS]
+    return [round(value, 9) for value in (*raised.shape, *lifts)]
+
+
+def _told_areas(raised: Raised) -> dict[str, Any] | None:
+    """Return where a relief's areas are: 8-bit shares, one of each a place, row by row."""
+    if not len(raised.areas):
+        return None
+    count, rows, columns = raised.areas.shape
+    shares = np.zeros((rows, columns, MOST_AREAS), np.uint8)
+    shares[..., :count] = np.rint(np.moveaxis(raised.areas, 0, -1) * 255)
+    told = base64.b64encode(shares.tobytes()).decode()
+    return {"rows": rows, "columns": columns, "shares": told}
 
 
 def maps_name(layer: str) -> str:

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike
 
+from vistaline.core.scene.reliefs import told_shape
 from vistaline.core.shot.mounts import pose_of
 from vistaline.core.shot.rows import values_at
 from vistaline.core.shot.shot import Layer, Shot
@@ -38,7 +39,7 @@ def pack_tracks(shot: Shot, frames: Sequence[int]) -> dict[str, Any]:
     Of a layer: ``matrix`` (frames, 12), a 3 x 4 matrix in column order that takes the unit square
     to the world; ``opacity``, its ``width`` and ``height``, ``bars`` on the plan (frames, 4), the
     keyed ``values``; ``looks``: from which frame on it has which texture; of a relief that has keys
-    ``raised`` (frames, 2), see ``raising.Raised``. Of a mount: its ``place`` on the plan
+    ``raised`` (frames, 6), see ``reliefs.told_shape``. Of a mount: its ``place`` on the plan
     (frames, 2).
     """
     found: dict[str, Any] = {}
@@ -90,7 +91,7 @@ def _moves(layer: Layer) -> bool:
 
 def _raised(track: Track) -> dict[str, str]:
     assert track.raised
-    return {"raised": packed([each.shape for each in track.raised])}
+    return {"raised": packed([told_shape(each) for each in track.raised])}
 
 
 def _factor(value: str) -> float:

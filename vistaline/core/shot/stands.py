@@ -12,6 +12,7 @@ from pydantic import Field
 from vistaline.core.geometry.bodies import Body
 from vistaline.core.keyable import SHARE, Keyed, Kind
 from vistaline.core.model import Distance, Length
+from vistaline.core.shot.areas import MOST_AREAS, ReliefArea
 from vistaline.core.shot.shows import Tagged
 
 __all__ = [
@@ -82,6 +83,7 @@ class Relief(_Seen):
     strength: Annotated[float, Keyed("Relief", "relief", **SHARE)] = Field(
         1.0, ge=0, le=1, description="0: flat, at the layer's distance; 1: as deep as it is."
     )
+    areas: tuple[ReliefArea, ...] = Field((), max_length=MOST_AREAS)
     texture: bool = Field(
         True,
         description="Whether what is behind its edges is filled with texture from beside them; "

@@ -10,14 +10,19 @@ from __future__ import annotations
 
 import base64
 import struct
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
+from typing import Any
 
 import cv2
 import numpy as np
+from scipy.ndimage import map_coordinates
 
 from vistaline.core.arrays import FloatArray, Matrix4
 from vistaline.core.geometry.optics import focal_length_px
+from vistaline.core.picture.coverage import coverage_of
+from vistaline.core.shot.areas import ReliefArea
 from vistaline.core.shot.shot import Layer, Shot
 
 __all__ = ["Raised", "card_from_relief", "raised_of", "told_heights"]
@@ -34,8 +39,36 @@ class Raised:
     """a and b of q = a + b n: how much nearer than the card what has nearness n is."""
     apex: tuple[float, float, float]
     """Where the taking camera is, from the card's middle, in widths of the card."""
-    heights: np.ndarray
+    base: np.ndarray
     """float32 (rows, columns): the map at the middles of even parts of the picture."""
+    areas: np.ndarray
+    """float32 (N, rows, columns), 0..1: where each of its areas is; N may be 0."""
+    lifts: tuple[float, ...] = ()
+    """By how much each of them is nearer, of the map's range."""
+
+    @cached_property
+    def lift(self) -> np.ndarray | None:
+        """How much nearer each place is for its areas, (rows, columns); None: no area is."""
+        if not any(self.lifts):
+            return None
+        return np.asarray(np.tensordot(np.array(self.lifts, np.float32), self.areas, axes=1))
+
+    @cached_property
+    def heights(self) -> np.ndarray:
+        """The map with its areas, float32 (rows, columns)."""
+        return self.base if self.lift is None else np.clip(self.base + self.lift, 0, 1)
+
+    def lifted(self, points: np.ndarray) -> np.ndarray:
+        """Return points float32 (N, 3), u, v and nearness, with what its areas add to that."""
+        lift = self.lift
+        if lift is None:
+            return points
+        rows, columns = lift.shape
+        there = points[:, 1] * rows - 0.5, points[:, 0] * columns - 0.5
+        more = map_coordinates(lift, there, order=1, mode="nearest")
+        found = points.copy()
+        found[:, 2] = np.clip(points[:, 2] + more, 0, 1)
+        return found
 
 
 def told_heights(nearness: np.ndarray) -> str:
@@ -64,14 +97,33 @@ def _heights_of(told: str) -> np.ndarray:
     return np.asarray(found, np.float32) / 255
 
 
+@lru_cache(maxsize=128)
+def area_on(outline: tuple[tuple[float, float], ...], soft: float, size: tuple[int, int]) -> Any:
+    """Return where an area is, float32 0..1, on a map of ``size`` (columns, rows)."""
+    drawn = coverage_of(np.array(outline) * size, size).astype(np.float32) / 255
+    # A fade over n pixels is about a Gaussian of a quarter of that.
+    spread = soft * size[0] / 4
+    return cv2.GaussianBlur(drawn, (0, 0), spread) if spread > 0.3 else drawn
+
+
+def _areas_on(areas: Sequence[ReliefArea], heights: np.ndarray) -> np.ndarray:
+    size = (heights.shape[1], heights.shape[0])
+    found = [area_on(each.outline, each.soft, size) for each in areas]
+    return np.array(found, np.float32).reshape(len(areas), *heights.shape)
+
+
 def raised_of(
     shot: Shot,
     layer: Layer,
     near: FloatArray | float | None = None,
     far: FloatArray | float | None = None,
     strength: FloatArray | float | None = None,
+    lifts: Mapping[str, FloatArray] | None = None,
 ) -> list[Raised] | None:
-    """Return how a layer is raised, once for each of its values if they are arrays; None: flat."""
+    """Return how a layer is raised, once for each of its values if they are arrays; None: flat.
+
+    ``lifts``: those of its areas that have keys, by their ids.
+    """
     relief = layer.relief
     if relief is None:
         return None
@@ -88,10 +140,19 @@ def raised_of(
         np.atleast_1d(np.asarray(mine if keyed is None else keyed, np.float64))
         for mine, keyed in zip(own, (near, far, strength), strict=True)
     ]
-    nearest, farthest, much = np.broadcast_arrays(*asked)
+    asked += [
+        np.atleast_1d(np.asarray((lifts or {}).get(each.id, each.lift), np.float64))
+        for each in relief.areas
+    ]
+    nearest, farthest, much, *lifted = np.broadcast_arrays(*asked)
     a = 1 + much * (relief.at / farthest - 1)
     b = much * (relief.at / nearest - relief.at / farthest)
-    return [Raised(shape, apex, heights) for shape in zip(a.tolist(), b.tolist(), strict=True)]
+    areas = _areas_on(relief.areas, heights)
+    each_lifts = np.array(lifted).reshape(len(lifted), len(a)).T.tolist()
+    return [
+        Raised((own_a, own_b), apex, heights, areas, tuple(own))
+        for own_a, own_b, own in zip(a.tolist(), b.tolist(), each_lifts, strict=True)
+    ]
 
 
 def card_from_relief(raised: Raised, width: float, height: float) -> Matrix4:

@@ -153,11 +153,11 @@ def _thrown_by_relief(light: Light, card: Card, raised: Raised) -> list[Thrown |
     if b == 0:
         return [_thrown(light, card)]
     apex = np.array(raised.apex) * card.width
-    slices = np.minimum((raised.heights * SLICES).astype(int), SLICES - 1)
+    slices = np.minimum((raised.base * SLICES).astype(int), SLICES - 1)
     found = []
     for n in range(SLICES):
         here = raised.heights[slices == n]
-        if len(here) < _LEAST_OF_A_SLICE * raised.heights.size:
+        if len(here) < _LEAST_OF_A_SLICE * raised.base.size:
             continue
         nearer = a + b * float(here.mean())
         pose = card.world_from_card @ space.pose(tuple((apex * (1 - 1 / nearer)).tolist()))

@@ -6,7 +6,7 @@ that layer anew and no other.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
@@ -262,7 +262,12 @@ def _standing(asked: _Asked, shot: Shot) -> Track:
             textures=textures,
             projector=projector_of(shot, layer),
             raised=raised_of(
-                shot, layer, *(values.get(key) for key in ("relief_near", "relief_far", "relief"))
+                shot,
+                layer,
+                values.get("relief_near"),
+                values.get("relief_far"),
+                values.get("relief"),
+                _lifts(layer, values),
             ),
         )
     poses, sizes = np.empty((count, 4, 4)), np.empty((count, 2))
@@ -274,6 +279,12 @@ def _standing(asked: _Asked, shot: Shot) -> Track:
         poses[on], sizes[on, 0], sizes[on, 1] = layer_pose(seen, alike, part, carry.at(on))
         named[on] = _name_of(layer, texture_of(seen, alike), look)
     return Track(poses=poses, sizes=sizes, opacity=opacity, textures=tuple(named.tolist()))
+
+
+def _lifts(layer: Layer, values: Mapping[str, FloatArray]) -> dict[str, FloatArray]:
+    """Return the keyed lifts of a relief's areas, by their ids."""
+    areas = layer.relief.areas if layer.relief else ()
+    return {each.id: values[each.value] for each in areas if each.value in values}
 
 
 def _told_of(shot: Shot, layer: Layer) -> NestedShot | None:

@@ -63,6 +63,7 @@ export class Cards {
     this.shape = new THREE.PlaneGeometry(1, 1);
     this.byId = new Map();
     this.bodies = new Map(); // meshes of what is not flat, by their names
+    this.areas = new Map(); // of reliefs, by what they are made of
     this.reliefs = new Map(); // those of reliefs, by their addresses
     this.shadows = [];
   }
@@ -99,7 +100,7 @@ export class Cards {
         texels: { value: new THREE.Vector2(1, 1) }, blur: { value: 0 }, infocus: { value: 0 }, first: { value: 0 }, tintBlur: { value: 0 }, tintAt: { value: 0 }, tintLimit: { value: 1 },
         normal: { value: new THREE.Vector3() }, lampPlace: this.lamps.place, lampWay: this.lamps.way, lampColour: this.lamps.colour, lampLaw: this.lamps.law, lampCone: this.lamps.cone, clips: this.lamps.clips,
         ...this.air, own: { value: 1 }, sky: { value: false }, table: { value: null },
-        sheet1: { value: null }, sheet2: { value: null }, shape: { value: new THREE.Vector2(1, 0) }, apex: { value: new THREE.Vector3() }, tall: { value: 1 }, reach: { value: 1 },
+        sheet1: { value: null }, sheet2: { value: null }, shape: { value: new THREE.Vector2(1, 0) }, apex: { value: new THREE.Vector3() }, tall: { value: 1 }, reach: { value: 1 }, lifts: { value: new THREE.Vector4() }, areas: { value: null },
         shadow: { value: null }, strength: { value: 0 }, cardFromShadow: { value: new THREE.Matrix4() },
       },
       ...shaders, defines: {}, transparent: true, depthTest: false, depthWrite: false, side: THREE.DoubleSide,
@@ -187,10 +188,28 @@ export class Cards {
     card.userData.relief = raised ? relief : null;
     if (!raised) return;
     card.geometry = triangles;
-    const { picture, sheet1, sheet2, shape, apex, tall } = card.material.uniforms;
+    const { picture, sheet1, sheet2, shape, apex, tall, lifts, areas } = card.material.uniforms;
     [picture.value, sheet1.value, sheet2.value, tall.value] = [front, behind, last, relief.tall];
-    shape.value.fromArray(raisedOf(record, id) ?? relief.shape);
+    const now = raisedOf(record, id) ?? relief.shape;
+    shape.value.fromArray(now);
+    lifts.value.fromArray(now, 2);
+    areas.value = this.#areasOf(relief.areas);
+    define(card.material, "AREAS", Boolean(relief.areas));
     apex.value.fromArray(relief.apex);
+  }
+
+  /** Where a relief's areas are, as a texture; kept by what it is made of. */
+  #areasOf(areas) {
+    if (!areas) return null;
+    const name = `${areas.columns} ${areas.shares}`;
+    if (!this.areas.has(name)) {
+      const texture = new THREE.DataTexture(Uint8Array.from(atob(areas.shares), (c) => c.charCodeAt(0)), areas.columns, areas.rows);
+      Object.assign(texture, { magFilter: THREE.LinearFilter, minFilter: THREE.LinearFilter, needsUpdate: true });
+      for (const each of this.areas.size > 16 ? this.areas.values() : []) each.dispose();
+      if (this.areas.size > 16) this.areas.clear();
+      this.areas.set(name, texture);
+    }
+    return this.areas.get(name);
   }
 
   /** Tell a card where its points hang, if it is cloth whose motion is known. */

@@ -14,6 +14,9 @@ export const CARD_VERTEX = `
   varying vec2 place;
   #ifdef RAISED
   attribute float sheet; uniform vec2 shape; uniform vec3 apex; uniform float tall; varying float of; varying float raised;
+  #ifdef AREAS
+  uniform sampler2D areas; uniform vec4 lifts;
+  #endif
   #endif
   #ifdef DRAPED
   attribute float fold; uniform float reach; uniform float tall; varying float shade;
@@ -27,7 +30,11 @@ export const CARD_VERTEX = `
   void main() {
     #ifdef RAISED
     // Along the ray from the taking camera, at the apex: position is (u, v, nearness).
-    float q = shape.x + shape.y * position.z;
+    float n = position.z;
+    #ifdef AREAS
+    n = clamp(n + dot(texture2D(areas, position.xy), lifts), 0.0, 1.0);
+    #endif
+    float q = shape.x + shape.y * n;
     vec3 from = apex * (q - 1.0) / vec3(1.0, tall, 1.0);
     vec4 local = vec4(position.x - 0.5 + from.x, 0.5 - position.y + from.y, from.z * length(modelMatrix[0].xyz), q);
     // Not divided by q: places of the picture run evenly over a triangle before that is done.

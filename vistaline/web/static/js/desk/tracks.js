@@ -26,10 +26,10 @@ export function matrixOf(record, id) {
   return [m[0], m[1], m[2], 0, m[3], m[4], m[5], 0, m[6], m[7], m[8], 0, m[9], m[10], m[11], 1];
 }
 
-/** How a relief is raised in a frame: a and b of 1 / depth; null if no key tells. */
+/** How a relief is raised in a frame: a and b of 1 / depth, and what its areas add; null if no key tells. */
 export function raisedOf(record, id) {
   const track = record.tracks[id];
-  return track?.raised ? track.raised.subarray(record.n * 2, record.n * 2 + 2) : null;
+  return track?.raised ? track.raised.subarray(record.n * 6, record.n * 6 + 6) : null;
 }
 
 /** Which texture a layer has in a frame; null if its look does not change. */
