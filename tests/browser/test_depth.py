@@ -7,7 +7,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import idle, open_bench, own
 from tests.browser.test_pictures import PHOTOGRAPH, Board, open_picture
-from tests.browser.test_work import change, looks_as_rendered, set_number
+from tests.browser.test_work import canvas, change, looks_as_rendered, set_number
 
 pytestmark = [pytest.mark.browser, pytest.mark.timeout(900)]
 

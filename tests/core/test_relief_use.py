@@ -372,3 +372,37 @@ def test_areas_are_told_live_kept_removed_and_not_more_than_four() -> None:
     shot = apply(shot, "remove_relief_area", {"layer": "it", "area": "2"})
     assert [each.id for each in shot.layer("it").relief.areas] == ["1", "3", "4"]  # type: ignore[union-attr]
     assert not shot.rows
+
+
+def test_it_catches_the_picture_that_a_lamp_throws(draw: Draw) -> None:
+    """A slide of dots on its waves: each dot's place, by its map, is seen from the lamp, by
+    ``cv2.projectPoints``, where it is on the slide."""
+    slide = np.zeros((90, 120, 3), np.uint8)
+    dots = [(30, 20), (85, 30), (60, 50), (35, 70), (90, 66)]
+    for at in dots:
+        cv2.circle(slide, at, 2, (255, 255, 255), -1, cv2.LINE_AA)
+    lamp = {
+        "id": "l", "name": "l", "kind": "spot", "position": [0.9, 0.2, 0.0], "pan": 14.0,
+        "tilt": 0.0, "cone": 50.0, "falloff": "none", "brightness": 4.0, "softness": 0.0,
+        "gobo": {"shape": "picture", "picture": "slide", "blur": 0.0},
+    }  # fmt: skip
+    plain = relief_shot(WAVES, (NEAR, FAR))
+    ref = plain.pictures["photo"].evolve(file="slide.png", width=120, height=90)
+    shot = changed(plain.evolve(pictures=plain.pictures | {"slide": ref}), lamps=[lamp])
+    pictures = {"photo": opaque(grey(220)), "depth": map_picture(WAVES), "slide": opaque(slide)}
+    light = np.asarray(draw(shot, pictures).linear(0))[..., 1] / 65535
+    count, _, _, middles = cv2.connectedComponentsWithStats((light > 0.3).astype(np.uint8))
+    assert count >= 5  # one of them at least besides the ground
+    focal, lens = 35 / 36 * SIZE[0], 75 / math.tan(math.radians(25))
+    turn = cv2.Rodrigues(np.array([0, math.radians(14), 0]))[0]  # x right, y down, z ahead
+    matrix = np.array([[lens, 0, 60], [0, lens, 45], [0, 0, 1.0]])
+    found = []
+    for x, y in middles[1:]:
+        z = metres_at(round(x), round(y))
+        place = np.array([(x + 0.5 - SIZE[0] / 2) / focal, (y + 0.5 - SIZE[1] / 2) / focal, 1]) * z
+        own = turn @ (place - [0.9, -0.2, 0.0])
+        seen, _ = cv2.projectPoints(own[None], np.zeros(3), np.zeros(3), matrix, np.zeros(5))
+        away = np.linalg.norm(np.array(dots) + 0.5 - seen.ravel(), axis=1)
+        assert away.min() < 1.5
+        found.append(int(away.argmin()))
+    assert len(set(found)) >= 4
