@@ -177,14 +177,14 @@ export class Desk {
   /** Something else is chosen: until its panel is here, the one before does nothing. */
   #turnTo() {
     this.typed.clear();
-    if (!this.meant) return;
-    this.turns += 1;
     const inspector = document.getElementById("inspector");
+    inspector.dataset.turns = "";
+    if (!this.meant) return; // there is none before the first
+    this.turns += 1;
     // What is about the shot, and not about what was chosen, stays open.
     const staying = [...inspector.querySelectorAll("details[data-stays]")].map(partName);
     this.unfolded = new Set(staying.filter((name) => this.unfolded.has(name)));
     inspector.inert = true;
-    inspector.dataset.turns = "";
   }
 
   /** The panel that was asked for is here, or will not come. */
@@ -193,6 +193,11 @@ export class Desk {
     inspector.inert = false;
     if ("turns" in inspector.dataset) {
       inspector.scrollTop = 0;
+      // What is at work on what was chosen is not hidden in a fold.
+      for (const part of inspector.querySelectorAll("details[data-opens]")) {
+        this.unfolded.add(partName(part));
+        part.open = true;
+      }
       // Below a list: what was chosen there comes into sight.
       inspector.querySelector("[data-begins]")?.scrollIntoView({ block: "center" });
     }
