@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from weakref import WeakKeyDictionary
 
+import cv2
 import numpy as np
 
 from vistaline.core.picture.pyramid import Pyramid
@@ -14,11 +15,18 @@ from vistaline.core.relief.sheets import SHEETS, meshes_of, shown_in, solid_in
 from vistaline.core.relief.tearing import travel_of
 from vistaline.core.render.laying import EDGES
 from vistaline.core.render.outlines import EVERYWHERE
-from vistaline.core.render.raised_rows import NOWHERE, close, compose, level_asked
+from vistaline.core.render.raised_rows import (
+    NOWHERE,
+    close,
+    compose,
+    least_in,
+    level_asked,
+    placed,
+)
 from vistaline.core.render.source import Asked
 from vistaline.core.render.tiling import BAND_LINES, TILE_WIDTH
 from vistaline.core.render.traced import tiles_within
-from vistaline.core.render.triangles import bands_of, draw_band, projected
+from vistaline.core.render.triangles import SQUARE, asked_of, bands_of, draw_band, projected
 from vistaline.core.render.warp import BAND
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
@@ -30,6 +38,7 @@ __all__ = ["RaisedSource"]
 _SOFT = 0.5
 """Levels finer than a pixel's mean footprint: it is longer one way."""
 _EVERYWHERE = np.zeros((0, 0), np.uint8)
+_UNKNOWN = np.zeros((0, 0), np.float32)
 
 
 @dataclass(frozen=True, eq=False)
@@ -41,6 +50,8 @@ class _Form:
     shown: np.ndarray
     solid: np.ndarray
     """Where the front shows anything, and where it is opaque, uint8 (height, width)."""
+    partly: np.ndarray
+    """Which faces of the front lie where it shows nothing in part, uint8 (N,)."""
 
 
 _FORMS: WeakKeyDictionary[Pyramid, _Form] = WeakKeyDictionary()
@@ -52,7 +63,9 @@ def _form_of(maps: Pyramid) -> _Form:
     found = _FORMS.get(maps)
     if found is None:
         picture = maps.picture
-        found = _FORMS[maps] = _Form(meshes_of(picture), shown_in(picture), solid_in(picture))
+        meshes, shown = meshes_of(picture), shown_in(picture)
+        asked = asked_of(meshes[0], shown)
+        found = _FORMS[maps] = _Form(meshes, shown, solid_in(picture), asked)
     return found
 
 
@@ -85,7 +98,7 @@ class RaisedSource:
         parallax = self._shape[1] / travel_of(maps.picture.shape)
         self._least = np.float32(parallax / max(middle, 1e-6))
         form = _form_of(maps)
-        self._solid = form.solid
+        self._solid, self._partly = form.solid, form.partly
         self._sheets = []
         if not self.seen:
             return
@@ -111,7 +124,8 @@ class RaisedSource:
         for n, (seen, faces, starts, listed, cover) in enumerate(self._sheets):
             here = listed[starts[band] : starts[band + 1]]
             at, drawn = (0.0, float(band * BAND)), (deep[n], u[n], v[n])
-            draw_band(seen, faces, here, at, self._shape, cover, *drawn)
+            hidden = least_in(deep[n], SQUARE) if n else _UNKNOWN
+            draw_band(seen, faces, here, at, self._shape, cover, self._partly, hidden, *drawn)
             solid = _EVERYWHERE if n else self._solid
             if n + 1 < SHEETS:
                 close(deep[n], u[n], v[n], solid, self._least, deep[n + 1 :])
@@ -125,8 +139,11 @@ class RaisedSource:
                 texels.append(picture.levels[level])
                 sizes[n] = size * 0.5**level
             deep_here, u_here, v_here = (each[(slice(None), *block)] for each in (deep, u, v))
-            first, second, third = texels
+            x, y = np.empty((2, *near[block].shape), np.float32)
+            placed(u_here[0], v_here[0], sizes[0], x, y)
+            front, *behind = texels
+            out[block] = cv2.remap(front, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT)
             compose(
-                *(deep_here, u_here, v_here, first, second, third),
+                *(deep_here, u_here, v_here, *behind),
                 *(sizes, self._least, out[block], near[block]),
             )

@@ -11,7 +11,9 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-__all__ = ["as_seen", "bands_of", "draw_band", "projected"]
+from vistaline.core.relief.meshing import Mesh
+
+__all__ = ["SQUARE", "as_seen", "asked_of", "bands_of", "draw_band", "projected"]
 
 _NEAR_W = 1e-6
 
@@ -83,29 +85,53 @@ def bands_of(seen, faces, width, bands, side):  # type: ignore[no-untyped-def]
     return starts, listed
 
 
+def asked_of(mesh: Mesh, cover: np.ndarray) -> np.ndarray:
+    """Return for which faces of a mesh ``cover`` (rows, columns) must be asked: uint8 (N,).
+
+    They lie where it is 0 somewhere.
+    """
+    rows, columns = cover.shape
+    bare = np.pad(np.cumsum(np.cumsum(cover == 0, axis=0), axis=1), ((1, 0), (1, 0)))
+    u, v = (mesh.points[mesh.faces, axis] * side for axis, side in ((0, columns), (1, rows)))
+    x0, y0 = (np.clip(each.min(axis=1).astype(int) - 1, 0, most)
+              for each, most in ((u, columns), (v, rows)))  # fmt: skip
+    x1, y1 = (np.clip(each.max(axis=1).astype(int) + 2, 0, most)
+              for each, most in ((u, columns), (v, rows)))  # fmt: skip
+    count = bare[y1, x1] - bare[y0, x1] - bare[y1, x0] + bare[y0, x0]
+    return (count > 0).astype(np.uint8)
+
+
 _SLACK = 1e-3
 """Of a triangle: so little outside still counts, that no pixel between two is missed."""
+SQUARE = 8
 _MIDDLE = 0.501
 """Where in a pixel its middle is, with as much to spare."""
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def draw_band(seen, faces, listed, corner, shape, cover, near, u, v):  # type: ignore[no-untyped-def]
+def draw_band(  # type: ignore[no-untyped-def]
+    seen, faces, listed, corner, shape, cover, partly, hidden, near, u, v
+):
     """Put the nearest of some faces into ``near`` (rows, width), and its place into ``u``, ``v``.
 
     Only what is nearer than ``near`` was before. ``corner`` (2,): the frame's pixel, to the right
     and down, at which those begin.
     ``shape``: (a, b) of 1/z = (a + b n) / w. ``cover`` uint8 (rows, columns): where the sheet has
-    nothing to show it is 0, and what lies there hides nothing; () if it shows something all over.
+    nothing to show it is 0, and what lies there hides nothing; () if it shows something all over;
+    ``partly`` uint8: of which faces that must be asked.
+    ``hidden``: the least of ``near`` in squares of :data:`SQUARE` pixels, for what lies behind all
+    of it to be left out; () if it is not known.
     """
     rows, width = near.shape
     tall, wide = cover.shape
     aside, top = corner
+    closed = len(hidden) > 0
     for k in listed:
         p, q, r = faces[k]
         x0, y0 = seen[p, 0] - aside, seen[p, 1] - top
         x1, y1 = seen[q, 0] - aside, seen[q, 1] - top
         x2, y2 = seen[r, 0] - aside, seen[r, 1] - top
+        asks = wide > 0 and partly[k] > 0
         twice = (x1 - x0) * (y2 - y0) - (x2 - x0) * (y1 - y0)
         if abs(twice) < 1e-9:
             continue
@@ -115,15 +141,22 @@ def draw_band(seen, faces, listed, corner, shape, cover, near, u, v):  # type: i
         right = min(int(np.floor(max(x0, x1, x2) - 1 + _MIDDLE)), width - 1)
         if first > last or left > right:
             continue
+        one0, one1, one2 = seen[p, 5], seen[q, 5], seen[r, 5]
+        near0 = shape[0] * one0 + shape[1] * seen[p, 4]
+        near1 = shape[0] * one1 + shape[1] * seen[q, 4]
+        near2 = shape[0] * one2 + shape[1] * seen[r, 4]
+        if closed:
+            most, passes = max(near0, near1, near2), False
+            for j in range(first // SQUARE, last // SQUARE + 1):
+                for i in range(left // SQUARE, right // SQUARE + 1):
+                    passes |= hidden[j, i] < most
+            if not passes:
+                continue
         # How much of each corner a pixel has, and by how much more the next one.
         s = 1 / twice
         b1x, b1y = (y2 - y0) * s, (x0 - x2) * s
         b2x, b2y = (y0 - y1) * s, (x1 - x0) * s
         b0x = -b1x - b2x
-        one0, one1, one2 = seen[p, 5], seen[q, 5], seen[r, 5]
-        near0 = shape[0] * one0 + shape[1] * seen[p, 4]
-        near1 = shape[0] * one1 + shape[1] * seen[q, 4]
-        near2 = shape[0] * one2 + shape[1] * seen[r, 4]
         deep_on = b0x * near0 + b1x * near1 + b2x * near2
         one_on = b0x * one0 + b1x * one1 + b2x * one2
         u_on = b0x * seen[p, 2] + b1x * seen[q, 2] + b2x * seen[r, 2]
@@ -158,7 +191,7 @@ def draw_band(seen, faces, listed, corner, shape, cover, near, u, v):  # type: i
                     w = 1 / one
                     pu, pv = over_u * w, over_v * w
                     shown = True
-                    if wide:
+                    if asks:
                         j = min(max(int(pv * tall), 0), tall - 1)
                         i = min(max(int(pu * wide), 0), wide - 1)
                         shown = cover[j, i] > 0

@@ -10,13 +10,13 @@ import numpy as np
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render.laying import EDGES
 from vistaline.core.render.outlines import EVERYWHERE
-from vistaline.core.render.raised_rows import NOWHERE, level_asked
+from vistaline.core.render.raised_rows import NOWHERE, level_asked, placed
 from vistaline.core.render.source import Asked
 from vistaline.core.render.tiling import BAND_LINES, TILE_WIDTH
 from vistaline.core.render.traced import tiles_within
 from vistaline.core.render.triangles import as_seen, bands_of, draw_band
 from vistaline.core.render.warp import BAND
-from vistaline.core.render.waved_rows import FINER, cells_in, folded, lit_by, placed, show_finely
+from vistaline.core.render.waved_rows import FINER, cells_in, folded, lit_by, show_finely
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.surfaces import ClothSurface
@@ -27,8 +27,13 @@ _CELL = 16
 """Pixels across and down what is drawn finely at a time."""
 _SOFT = 0.5
 """Levels finer than a pixel's mean footprint: it is longer one way."""
-_ALL_SHOWS = np.zeros((0, 0), np.uint8)
-_AS_TOLD = np.array([1.0, 0.0])
+_PLAIN = (
+    np.array([1.0, 0.0]),
+    np.zeros((0, 0), np.uint8),
+    np.zeros(0, np.uint8),
+    np.zeros((0, 0), np.float32),
+)
+"""Its 1/z is as told, all of it shows something, and nothing is before it yet."""
 
 
 @lru_cache(maxsize=64)
@@ -81,7 +86,7 @@ class WavedSource:
         near[:] = 0
         u, v = np.full((2, *near.shape), NOWHERE, np.float32)
         corner = (0.0, float(band * BAND))
-        draw_band(self._points, self._faces, here, corner, _AS_TOLD, _ALL_SHOWS, near, u, v)
+        draw_band(self._points, self._faces, here, corner, *_PLAIN, near, u, v)
         marks = np.zeros(near.shape, np.uint8)
         x, y = np.empty((2, len(near), TILE_WIDTH), np.float32)
         for column in columns:
@@ -125,5 +130,5 @@ class WavedSource:
         shape = (marks.shape[0] * FINER, marks.shape[1] * FINER)
         near, (u, v) = np.zeros(shape, np.float32), np.full((2, *shape), NOWHERE, np.float32)
         at = (corner[0] * FINER, corner[1] * FINER)
-        draw_band(self._finely, self._faces, listed, at, _AS_TOLD, _ALL_SHOWS, near, u, v)
+        draw_band(self._finely, self._faces, listed, at, *_PLAIN, near, u, v)
         show_finely(near, u, v, texels, self._shades, size, marks, out, deep)

@@ -8,7 +8,7 @@ from numba import njit
 from vistaline.core.picture.pyramid import BORDER
 from vistaline.core.render.raised_rows import NOWHERE
 
-__all__ = ["FINER", "cells_in", "folded", "lit_by", "placed", "show_finely"]
+__all__ = ["FINER", "cells_in", "folded", "lit_by", "show_finely"]
 
 FINER = 4
 """Points across and down a pixel on the cloth's rim, and where one fold is before another."""
@@ -63,18 +63,6 @@ def cells_in(marks, side):  # type: ignore[no-untyped-def]
                 found[count, 0], found[count, 1] = top, left
                 count += 1
     return found[:count]
-
-
-@njit(cache=True, nogil=True, fastmath=True)
-def placed(u, v, size, x, y):  # type: ignore[no-untyped-def]
-    """Put into ``x``, ``y`` where places lie in a level's texels, as OpenCV counts them."""
-    half, aside = np.float32(0.5), np.float32(BORDER - 0.5)
-    wide, tall = size[0], size[1]
-    for j in range(u.shape[0]):
-        for i in range(u.shape[1]):
-            across = min(max(u[j, i] * wide, half), wide - half) + aside
-            x[j, i] = across if u[j, i] > _NOWHERE else np.float32(NOWHERE)
-            y[j, i] = min(max(v[j, i] * tall, half), tall - half) + aside
 
 
 @njit(cache=True, nogil=True, fastmath=True)
