@@ -141,9 +141,9 @@ class RaisedSource:
             deep_here, u_here, v_here = (each[(slice(None), *block)] for each in (deep, u, v))
             x, y = np.empty((2, *near[block].shape), np.float32)
             placed(u_here[0], v_here[0], sizes[0], x, y)
-            front, *behind = texels
-            out[block] = cv2.remap(front, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT)
+            first, second, third = texels
+            out[block] = cv2.remap(first, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT)
             compose(
-                *(deep_here, u_here, v_here, *behind),
+                *(deep_here, u_here, v_here, second, third),
                 *(sizes, self._least, out[block], near[block]),
             )
