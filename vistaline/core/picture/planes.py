@@ -6,6 +6,10 @@ their samples on every second pixel of a row and between two rows, as H.264 has 
 
 from __future__ import annotations
 
+import itertools
+import os
+import threading
+
 import numpy as np
 from numba import njit
 
@@ -13,6 +17,7 @@ from vistaline.core.arrays import FloatArray, Rgba16
 
 __all__ = ["linear_from_planes", "steps_between"]
 
+_STRIPS = 4
 _FINE = 16
 """Steps of the table of light between two codes: what is mixed lies between them."""
 _LUMA = {
@@ -51,7 +56,17 @@ def linear_from_planes(planes: np.ndarray, matrix: int, full: bool, light: np.nd
         ],
         np.float32,
     )
-    _convert(planes, u, v, told, light, out)
+    # In strips side by side: whoever waits for a frame has nothing else to do meanwhile.
+    count = min(_STRIPS, os.cpu_count() or 1, max(1, height // 64))
+    edges = np.linspace(0, height, count + 1).astype(int)
+    strips = [
+        threading.Thread(target=_convert, args=(planes, u, v, told, light, out, *ends))
+        for ends in itertools.pairwise(edges)
+    ]
+    for strip in strips:
+        strip.start()
+    for strip in strips:
+        strip.join()
     return out
 
 
@@ -61,12 +76,13 @@ def steps_between() -> FloatArray:
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _convert(luma, u, v, told, light, out):  # type: ignore[no-untyped-def]
-    height, width = out.shape[:2]
+def _convert(luma, u, v, told, light, out, first, last):  # type: ignore[no-untyped-def]
+    """Fill the rows of ``out`` from ``first`` to before ``last``."""
+    width = out.shape[1]
     lines, half = u.shape
     most = np.float32(len(light) - 1)
     a, b = np.empty(half + 1, np.float32), np.empty(half + 1, np.float32)
-    for y in range(height):
+    for y in range(first, last):
         near = y >> 1
         other = min(max(near + (1 if y & 1 else -1), 0), lines - 1)
         for x in range(half):
