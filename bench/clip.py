@@ -9,6 +9,7 @@ from pathlib import Path
 
 from bench import scene
 from bench.figures import Figure
+from vistaline.core.formats.coded import H264
 from vistaline.core.formats.encoders import ClipFormat
 from vistaline.core.formats.outputs import encoder_called
 from vistaline.core.formats.video import ClipWriter
@@ -41,7 +42,7 @@ def measure() -> list[Figure]:
         render = _cpu() - cpu
         cpu = _cpu()
         clip = ClipFormat(shot.frame.size, shot.frame.rate)
-        with ClipWriter(Path(folder) / "again.mp4", clip) as writer:
+        with ClipWriter(Path(folder) / "again.mp4", clip, H264.coding(H264.options())) as writer:
             for n, frame in enumerate(frames):
                 writer.write(n, frame)
         encode = _cpu() - cpu

@@ -24,7 +24,7 @@ from vistaline.core.formats.encoders import ClipFormat
 from vistaline.core.formats.filmfile import read_reel_file
 from vistaline.core.formats.incoming import keep_pyramid
 from vistaline.core.formats.moving import MovingFrames
-from vistaline.core.formats.outputs import encoder_called, encoder_for, options_for
+from vistaline.core.formats.outputs import ENCODERS, encoder_called, encoder_for, options_for
 from vistaline.core.formats.separation import write_separation
 from vistaline.core.formats.shotfile import read_shot_file
 from vistaline.core.formats.video import add_silence
@@ -65,6 +65,12 @@ def commands() -> None:
               help="An option of the output, such as crf=20; may be repeated.")  # fmt: skip
 @click.option("--quality", type=click.Choice([*QUALITIES]), default="standard", show_default=True,
               help="How finely pictures are sampled, and a lens that blurs.")  # fmt: skip
+@click.option(
+    "--as",
+    "key",
+    type=click.Choice([*ENCODERS]),
+    help="What it becomes, where the ending of OUTPUT can mean several things.",
+)
 @click.option("--silence", is_flag=True, help="Put a track of silence into a clip.")
 def render(
     file: Path,
@@ -74,12 +80,15 @@ def render(
     workers: int,
     chosen: tuple[str, ...],
     quality: str,
+    key: str | None,
     silence: bool,
 ) -> None:
     """Render FILE, a shot or a film, to a clip or the files of its frames, by how OUTPUT ends."""
-    encoder = encoder_for(output)
-    if silence and not encoder.plays:
-        raise click.UsageError("--silence: frames have no sound. Name a clip, such as clip.mp4.")
+    encoder = encoder_called(key) if key else encoder_for(output)
+    if not output.lower().endswith(encoder.ending):
+        raise click.UsageError(f"--as {key}: OUTPUT must end with {encoder.ending}.")
+    if silence and encoder.ending not in (".mp4", ".mov"):
+        raise click.UsageError("--silence: only MP4 and MOV take it. Name one, such as clip.mp4.")
     options = options_for(encoder, dict(_pair(each) for each in chosen))
     reel = reel_at(read_reel_file(file), scale)
     duration = duration_of(reel)

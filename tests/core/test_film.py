@@ -17,6 +17,7 @@ from vistaline.core.errors import CoreError
 from vistaline.core.film import edits
 from vistaline.core.film.film import Film, FilmFormat, Join, ShotRef, dump_film, parse_film
 from vistaline.core.film.timeline import Timeline
+from vistaline.core.formats.coded import H264
 from vistaline.core.formats.encoders import ClipFormat
 from vistaline.core.formats.filmfile import read_reel_file, write_film_file
 from vistaline.core.formats.shotfile import write_shot_file
@@ -186,7 +187,7 @@ def test_a_film_file_is_rendered_with_the_shot_files_it_names(
 
 def test_a_clip_gets_a_track_of_silence_as_long_as_it_is(tmp_path: Path) -> None:
     path, clip = tmp_path / "clip.mp4", ClipFormat((64, 48), Fraction(24000, 1001))
-    with ClipWriter(path, clip) as writer:
+    with ClipWriter(path, clip, H264.coding(H264.options())) as writer:
         for _ in range(48):
             writer.write(0, np.full((72, 64), 128, np.uint8))
     add_silence(path)

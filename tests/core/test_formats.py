@@ -12,11 +12,14 @@ import pytest
 from PIL import Image
 
 from vistaline.core.errors import PictureError, RenderError, ShotError
+from vistaline.core.formats.coded import H264
 from vistaline.core.formats.encoders import ClipFormat
 from vistaline.core.formats.shotfile import read_shot_file, write_shot_file
 from vistaline.core.formats.video import ClipWriter, join_clips
 from vistaline.core.picture.colour import encode_srgb, linearise_srgb
 from vistaline.core.timing import parse_rate
+
+PLAIN = H264.coding(H264.options())
 
 
 def probe(path: Path) -> dict[str, str]:
@@ -69,7 +72,7 @@ def test_joined_pieces_are_one_clip_of_exact_rate(
     pieces = []
     for start, stop in ((0, 15), (15, 27), (27, 41)):
         pieces.append(tmp_path / f"{start}.mp4")
-        with ClipWriter(pieces[-1], ClipFormat((320, 180), rate)) as writer:
+        with ClipWriter(pieces[-1], ClipFormat((320, 180), rate), PLAIN) as writer:
             for n, frame in enumerate(frames[start:stop], start):
                 writer.write(n, frame.copy())
     join_clips(pieces, tmp_path / "whole.mp4", rate)
@@ -95,10 +98,10 @@ def test_joined_pieces_are_one_clip_of_exact_rate(
 
 def test_a_clip_that_fails_leaves_nothing(tmp_path: Path) -> None:
     path, clip = tmp_path / "clip.mp4", ClipFormat((320, 180), parse_rate(24))
-    with pytest.raises(ZeroDivisionError), ClipWriter(path, clip) as writer:
+    with pytest.raises(ZeroDivisionError), ClipWriter(path, clip, PLAIN) as writer:
         writer.write(0, np.zeros((270, 320), np.uint8))
         raise ZeroDivisionError
-    with pytest.raises(RenderError), ClipWriter(path, clip) as writer:
+    with pytest.raises(RenderError), ClipWriter(path, clip, PLAIN) as writer:
         for n in range(9):
             writer.write(n, np.zeros((10, 320), np.uint8))
     assert list(tmp_path.iterdir()) == []
@@ -145,7 +148,7 @@ def test_effects_are_rendered_from_the_command_line(shot_file: Path) -> None:
 @pytest.mark.parametrize(
     ("arguments", "sentence"),
     [
-        (["render", "push-in.json", "-o", "clip.avi"], "name a clip (.mp4)"),
+        (["render", "push-in.json", "-o", "clip.avi"], "let its name end with"),
         (["render", "push-in.json", "-o", "still.png"], "no place for the frame's number"),
         (["render", "push-in.json", "-o", "a.mp4", "--frames", "20-99"], "frames 0 to 29"),
         (["render", "nowhere.json", "-o", "a.mp4"], "nowhere.json cannot be read"),

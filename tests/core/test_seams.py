@@ -261,7 +261,10 @@ class NumpyFile:
     key, label, about = "npy", "Numbers", "linear light, 16 bit"
     ending, suffix = ".npy", ".npy"
     joined, plays = True, False
-    layout, options = Layout.LINEAR16, Numbers
+    use, options = "For nobody", Numbers
+
+    def layout(self, options: Numbers) -> Layout:
+        return Layout.LINEAR16
 
     def open(
         self,
@@ -314,5 +317,5 @@ def test_an_output_of_somebody_elses_encodes_and_joins(
     np.testing.assert_array_equal(np.load(tmp_path / "half.npy"), film[::2])
     with pytest.raises(RenderError, match="Numbers: every must be less than or equal to 2"):
         options_for(encoder, {"every": "7"})
-    with pytest.raises(RenderError, match="no output 'mov'"):
-        encoder_called("mov")
+    with pytest.raises(RenderError, match="no output 'vhs'"):
+        encoder_called("vhs")

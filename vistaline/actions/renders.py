@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -38,7 +38,7 @@ from vistaline.core.errors import RenderError
 from vistaline.core.files import write_atomically
 from vistaline.core.film.film import dump_film
 from vistaline.core.formats.encoders import ClipFormat
-from vistaline.core.formats.outputs import encoder_called
+from vistaline.core.formats.outputs import encoder_called, options_for
 from vistaline.core.picture.still import encode_jpeg
 from vistaline.core.render.clip import Output, frame_ranges, range_length, render_frames
 from vistaline.core.render.frames import Frames
@@ -90,10 +90,14 @@ def start_render(
     quality: str = "standard",
     first: int = 0,
     last: int | None = None,
+    options: Mapping[str, str] | None = None,
 ) -> RenderJob:
-    """Keep a render of a shot or a film as it is now; announce it after the commit."""
+    """Keep a render of a shot or a film as it is now; announce it after the commit.
+
+    ``options`` of the output, as words; the others are as usual.
+    """
     try:
-        encoder_called(kind)
+        chosen = options_for(encoder_called(kind), options or {})
     except RenderError as error:
         raise Refused(str(error)) from error
     reel, duration = _reel_now(session, row)
@@ -118,6 +122,7 @@ def start_render(
         document=json.dumps(dump_shot(reel) if isinstance(reel, Shot) else dump_film(reel)),
         scale=scale,
         quality=quality,
+        options=chosen.model_dump(mode="json"),
         frames=last - first + 1,
         ranges=[RenderRange(start=a, stop=b) for a, b in frame_ranges(first, last + 1, length)],
     )
@@ -374,7 +379,8 @@ def _render_range(hand: _Hand, renderer: Frames, job: RenderJob, piece: RenderRa
     with _beating(hand, RenderRange, piece.id, how_far) as beating:
         encoder = encoder_called(job.kind)
         target = encoder.part(folder, piece.start)
-        output = Output(encoder=encoder, target=target, threads=1, keep=True)
+        options = encoder.options.model_validate(job.options or {})
+        output = Output(encoder=encoder, target=target, options=options, threads=1, keep=True)
         render_frames(renderer, frames, output, progress=progress, check=beating.check)
         encoded = len(frames)
         _show(hand, job, frames[-1])

@@ -315,6 +315,8 @@ class RenderJob(Worked, Base):
     scale: Mapped[float] = mapped_column(default=1.0)
     quality: Mapped[str] = mapped_column(String(16), default="standard", server_default="standard")
     """How finely it is rendered: a word of the renderer's qualities."""
+    options: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    """What was chosen of the output; None: its usual options."""
     frames: Mapped[int]
     error: Mapped[str] = mapped_column(Text, default="")
     result: Mapped[str] = mapped_column(default="")

@@ -15,6 +15,7 @@ from vistaline.core.foresight.watch import findings
 from vistaline.core.formats.outputs import ENCODERS
 from vistaline.store.models import FilmRow, JobState, RenderJob, ShotRow
 from vistaline.web.context import person_id, say_if_delayed, services, session
+from vistaline.web.output_fields import chosen_of, fields_of, outputs_by_use
 
 __all__ = ["blueprint"]
 
@@ -108,6 +109,8 @@ def jobs_facts(row: ShotRow | FilmRow) -> dict[str, Any]:
             for job in found
         ],
         "encoders": ENCODERS,
+        "by_use": outputs_by_use(),
+        "fields_of": fields_of,
         "active": any(job.state in (JobState.WAITING, JobState.RUNNING) for job in found),
     }
 
@@ -160,6 +163,7 @@ def _start(row: ShotRow | FilmRow) -> Any:
         quality=form.get("quality", "standard"),
         first=form.get("first", 0, type=int),
         last=form.get("last", type=int),
+        options=chosen_of(form.get("kind", "mp4"), form),
     )
     session().commit()
     say_if_delayed(renders.announce(services().queue, job))

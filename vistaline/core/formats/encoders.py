@@ -32,6 +32,12 @@ class Layout(StrEnum):
     """(height, width, 4) uint8: sRGB, straight alpha, nothing behind the layers."""
     LINEAR16 = "linear16"
     """(height, width, 4) uint16: linear light, premultiplied, over the shot's background."""
+    LIGHT16 = "light16"
+    """The same with nothing behind the layers."""
+    RGB16 = "rgb16"
+    """(height, width, 3) uint16, sRGB."""
+    RGBA16 = "rgba16"
+    """(height, width, 4) uint16: sRGB, straight alpha, nothing behind the layers."""
 
 
 @dataclass(frozen=True)
@@ -91,6 +97,11 @@ class Encoder(Protocol):
         ...
 
     @property
+    def use(self) -> str:
+        """What it is good for: outputs are offered together by this."""
+        ...
+
+    @property
     def ending(self) -> str:
         """What the command line's target ends with, such as ".mp4"."""
         ...
@@ -111,13 +122,12 @@ class Encoder(Protocol):
         ...
 
     @property
-    def layout(self) -> Layout:
-        """How it wants frames."""
-        ...
-
-    @property
     def options(self) -> type[Part]:
         """What can be chosen; its fields are checked by their types and limits."""
+        ...
+
+    def layout(self, options: Any) -> Layout:
+        """Return how it wants frames."""
         ...
 
     def open(

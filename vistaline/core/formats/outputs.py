@@ -13,15 +13,88 @@ from pydantic import ValidationError
 
 from vistaline.core.errors import RenderError
 from vistaline.core.explaining import explain
+from vistaline.core.formats.coded import AV1, H264, H265, LOSSLESS, MASTER, VP9
 from vistaline.core.formats.encoders import Encoder
-from vistaline.core.formats.sequence import PngFrames, PngFramesWithAlpha
-from vistaline.core.formats.video import H264Clip, SilentClip
+from vistaline.core.formats.sequence import EXR, JPEG, PNG, PNG_ALPHA, TIFF
+from vistaline.core.formats.video import Clip, SilentClip
 from vistaline.core.model import Part
 
 __all__ = ["ENCODERS", "encoder_called", "encoder_for", "options_for", "register"]
 
+_LOOK, _EDIT, _WEB = "To look at", "For the edit", "For pages"
+_MP4 = Clip(
+    key="mp4",
+    use=_LOOK,
+    label="Clip",
+    about="MP4, H.264, for every player",
+    ending=".mp4",
+    kind=H264,
+    plays=True,
+)
+_CLIPS = (
+    _MP4,
+    SilentClip(
+        key="mp4-silent",
+        use=_LOOK,
+        label="Clip with silence",
+        about="the same, with a track of silence",
+        ending=".mp4",
+        kind=H264,
+        plays=True,
+    ),
+    Clip(
+        key="master",
+        use=_EDIT,
+        label="Edit master",
+        about="MOV, SMPTE RDD 36 in 10 bits, for the edit",
+        ending=".mov",
+        kind=MASTER,
+    ),
+    Clip(
+        key="hevc",
+        use=_WEB,
+        label="Clip, H.265",
+        about="MP4, half as large at the same quality",
+        ending=".mp4",
+        kind=H265,
+    ),
+    Clip(
+        key="mov",
+        use=_EDIT,
+        label="Clip in MOV",
+        about="MOV, H.264, with a time code",
+        ending=".mov",
+        kind=H264,
+    ),
+    Clip(
+        key="vp9",
+        use=_WEB,
+        label="Clip for pages",
+        about="WebM, VP9, also transparent",
+        ending=".webm",
+        kind=VP9,
+        plays=True,
+    ),
+    Clip(
+        key="av1",
+        use=_WEB,
+        label="Small clip for pages",
+        about="WebM, AV1, the smallest, slow to make",
+        ending=".webm",
+        kind=AV1,
+        plays=True,
+    ),
+    Clip(
+        key="ffv1",
+        use=_EDIT,
+        label="Lossless clip",
+        about="Matroska, FFV1: every code as it was rendered",
+        ending=".mkv",
+        kind=LOSSLESS,
+    ),
+)
 _REGISTERED: dict[str, Encoder] = {
-    each.key: each for each in (H264Clip(), SilentClip(), PngFrames(), PngFramesWithAlpha())
+    each.key: each for each in (*_CLIPS, PNG, PNG_ALPHA, TIFF, EXR, JPEG)
 }
 ENCODERS: Mapping[str, Encoder] = MappingProxyType(_REGISTERED)
 """All outputs by their keys, in the order in which they are offered."""
@@ -50,9 +123,10 @@ def encoder_for(target: str) -> Encoder:
     """Return the output that a path on the command line means, by how it ends; RenderError."""
     named = [each for each in ENCODERS.values() if target.lower().endswith(each.ending)]
     if named:
+        # The first that is offered, of those that say most of the name.
         return max(named, key=lambda each: len(each.ending))
-    known = " or ".join(f"{each.label.lower()} ({each.ending})" for each in ENCODERS.values())
-    raise RenderError(f"{target}: name a {known}.")
+    endings = ", ".join(dict.fromkeys(each.ending for each in ENCODERS.values()))
+    raise RenderError(f"{target}: let its name end with what it shall become: {endings}.")
 
 
 def options_for(encoder: Encoder, asked: Mapping[str, str]) -> Part:

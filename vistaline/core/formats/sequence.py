@@ -1,22 +1,25 @@
-"""Frames as numbered PNG files: 8-bit sRGB, over the background or with transparency."""
+"""Frames as numbered files: PNG, TIFF, OpenEXR, JPEG; over the background or over nothing."""
 
 from __future__ import annotations
 
 import zipfile
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from types import TracebackType
-from typing import Self
+from typing import Any, Literal, Self
 
 import numpy as np
+from pydantic import Field
 
 from vistaline.core.errors import RenderError
 from vistaline.core.files import replace_safely, write_atomically
 from vistaline.core.formats.encoders import ClipFormat, Layout
 from vistaline.core.model import Part
-from vistaline.core.picture.still import encode_png
+from vistaline.core.picture.floating import encode_exr
+from vistaline.core.picture.still import encode_jpeg, encode_png, encode_still
 
-__all__ = ["PngFrames", "PngFramesWithAlpha"]
+__all__ = ["EXR", "JPEG", "PNG", "PNG_ALPHA", "TIFF", "FrameFiles"]
 
 
 def numbered(pattern: str, frame: int) -> Path:
@@ -36,14 +39,34 @@ def numbered(pattern: str, frame: int) -> Path:
     return Path(name)
 
 
-class NoOptions(Part):
+class _Png(Part):
+    bits: Literal["8", "16"] = Field("8", description="Bits of each of red, green and blue.")
+
+
+class _Deep(Part):
     """Nothing can be chosen."""
 
 
-class _PngWriter:
-    def __init__(self, pattern: str, keep: bool, written: Callable[[int], None]) -> None:
-        self._pattern, self._keep, self._written = pattern, keep, written
-        self._count = 0
+class _Exr(Part):
+    alpha: bool = Field(
+        False, description="Premultiplied over nothing, in place of over the background."
+    )
+
+
+class _Jpeg(Part):
+    quality: int = Field(92, ge=1, le=100)
+
+
+class _FrameWriter:
+    def __init__(
+        self,
+        pattern: str,
+        encode: Callable[[np.ndarray], bytes],
+        keep: bool,
+        written: Callable[[int], None],
+    ) -> None:
+        self._pattern, self._encode, self._keep = pattern, encode, keep
+        self._written, self._count = written, 0
 
     def __enter__(self) -> Self:
         return self
@@ -66,7 +89,7 @@ class _PngWriter:
         return None
 
     def write(self, frame: int, pixels: np.ndarray) -> None:
-        write_atomically(numbered(self._pattern, frame), encode_png(pixels))
+        write_atomically(numbered(self._pattern, frame), self._encode(pixels))
         self._tell()
 
     def _tell(self) -> None:
@@ -74,41 +97,59 @@ class _PngWriter:
         self._written(self._count)
 
 
-class PngFrames:
+@dataclass(frozen=True, kw_only=True)
+class FrameFiles:
     """A file for every frame; the bench hands them over in one archive."""
 
-    key, label, about = "png", "Frames", "PNG, 8-bit sRGB"
-    ending, suffix = ".png", ".zip"
-    joined, plays = False, False
-    layout, options = Layout.RGB8, NoOptions
+    key: str
+    label: str
+    about: str
+    ending: str
+    options: type[Part]
+    laid: Callable[[Any], Layout]
+    """The layout that follows from what was chosen."""
+    encode: Callable[[np.ndarray, Any], bytes]
+    """Returns a file of pixels in that layout."""
+    use: str = "Frames for others"
+    suffix: str = ".zip"
+    joined: bool = False
+    plays: bool = False
+
+    def layout(self, options: Any) -> Layout:
+        """Return how it wants frames."""
+        return self.laid(options)
 
     def open(
         self,
         target: str,
         clip: ClipFormat,
         *,
-        options: NoOptions,
+        options: Any,
         threads: int,
         keep: bool,
         written: Callable[[int], None],
-    ) -> _PngWriter:
+    ) -> _FrameWriter:
         """Begin to write files named by ``target``, such as ``frames/%04d.png``."""
         numbered(target, 0)
-        return _PngWriter(target, keep, written)
+        return _FrameWriter(target, lambda pixels: self.encode(pixels, options), keep, written)
 
     def part(self, folder: Path, start: int) -> str:
         """Return the pattern that all ranges share."""
-        return str(folder / "%06d.png")
+        return str(folder / f"%06d{self._extension}")
 
     def parts(self, folder: Path, ranges: Sequence[tuple[int, int]]) -> list[Path]:
         """Return the files of all frames."""
         frames = (frame for start, stop in ranges for frame in range(start, stop))
-        return [folder / f"{frame:06d}.png" for frame in frames]
+        return [folder / f"{frame:06d}{self._extension}" for frame in frames]
+
+    @property
+    def _extension(self) -> str:
+        return Path(self.ending).suffix or self.ending
 
     def join(
         self, parts: Sequence[Path], result: Path, clip: ClipFormat, check: Callable[[], None]
     ) -> None:
-        """Put the files into an archive: stored, not deflated, as PNG is compressed already."""
+        """Put the files into an archive: stored, not deflated, as frames are compressed already."""
         unfinished = result.with_suffix(".part")
         with zipfile.ZipFile(unfinished, "w", zipfile.ZIP_STORED) as archive:
             for frame in parts:
@@ -117,9 +158,57 @@ class PngFrames:
         replace_safely(unfinished, result)
 
 
-class PngFramesWithAlpha(PngFrames):
-    """The same without the shot's background: what no layer covers is transparent."""
+def _png(pixels: np.ndarray, _: Any) -> bytes:
+    return encode_png(pixels)
 
-    key, label, about = "png-alpha", "Frames with transparency", "PNG, 8-bit sRGB, straight alpha"
-    ending = ".alpha.png"
-    layout = Layout.RGBA8
+
+def _half_float(pixels: np.ndarray, _: _Exr) -> bytes:
+    """Return an OpenEXR file of linear light, half float; of four channels with alpha."""
+    return encode_exr((pixels / np.float32(65535)).astype(np.float16))
+
+
+PNG = FrameFiles(
+    key="png",
+    label="Frames",
+    about="PNG, sRGB, 8 or 16 bit",
+    ending=".png",
+    options=_Png,
+    laid=lambda chosen: Layout.RGB16 if chosen.bits == "16" else Layout.RGB8,
+    encode=_png,
+)
+PNG_ALPHA = FrameFiles(
+    key="png-alpha",
+    label="Frames with transparency",
+    about="PNG, sRGB, 8 or 16 bit, straight alpha",
+    ending=".alpha.png",
+    options=_Png,
+    laid=lambda chosen: Layout.RGBA16 if chosen.bits == "16" else Layout.RGBA8,
+    encode=_png,
+)
+TIFF = FrameFiles(
+    key="tiff",
+    label="Frames, TIFF",
+    about="TIFF, sRGB, 16 bit, straight alpha over nothing",
+    ending=".tif",
+    options=_Deep,
+    laid=lambda chosen: Layout.RGBA16,
+    encode=lambda pixels, _: encode_still(pixels, "tiff16"),
+)
+EXR = FrameFiles(
+    key="exr",
+    label="Frames, OpenEXR",
+    about="OpenEXR, half float, linear light",
+    ending=".exr",
+    options=_Exr,
+    laid=lambda chosen: Layout.LIGHT16 if chosen.alpha else Layout.LINEAR16,
+    encode=_half_float,
+)
+JPEG = FrameFiles(
+    key="jpeg",
+    label="Frames, JPEG",
+    about="JPEG, sRGB, small and not exact",
+    ending=".jpg",
+    options=_Jpeg,
+    laid=lambda chosen: Layout.RGB8,
+    encode=lambda pixels, chosen: encode_jpeg(pixels, chosen.quality),
+)

@@ -1,4 +1,4 @@
-"""Clips: H.264 in MP4, 4:2:0, BT.709, at the exact rate. Pieces can be joined without loss."""
+"""Clips: coded frames in a container, at the exact rate. Pieces can be joined without loss."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ import os
 import queue
 import threading
 from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
@@ -14,29 +15,23 @@ from typing import Any, Self
 
 import av
 import numpy as np
-from pydantic import Field
 
 from vistaline.core.errors import RenderError
 from vistaline.core.files import replace_safely
+from vistaline.core.formats.coded import BT709, NARROW, Coding, Kind, pictured
 from vistaline.core.formats.encoders import ClipFormat, Layout
 from vistaline.core.model import Part
+from vistaline.core.timing import timecode
 
-__all__ = ["ClipWriter", "H264Clip", "SilentClip", "add_silence", "join_clips"]
+__all__ = ["Clip", "ClipWriter", "SilentClip", "add_silence", "join_clips"]
 
-_BT709 = 1
-"""Code point 1 for primaries, transfer and matrix alike: ITU-T H.273, tables 2 to 4."""
-_NARROW_RANGE = 1
 _SOUND_RATE = 48_000
 _WAITING = 4
 """Frames that may wait for the encoder; more would only fill memory."""
-_LOOKAHEAD = 16
-"""Frames the encoder looks ahead. Its own 40 would hold back a whole second's piece to the end."""
-
-
-class ClipOptions(Part):
-    """What can be chosen of a clip."""
-
-    crf: int = Field(16, ge=0, le=51, description="x264's constant quality: less is finer.")
+_ENDINGS = {".mp4": "mp4", ".mov": "mov", ".webm": "webm", ".mkv": "matroska"}
+"""Containers, by how files of theirs end."""
+_AT_ONCE = {"movflags": "+faststart"}
+"""Of MP4 and MOV: what a player must know first comes first."""
 
 
 class ClipWriter:
@@ -53,29 +48,35 @@ class ClipWriter:
         self,
         path: Path,
         clip: ClipFormat,
+        coding: Coding,
         *,
-        options: ClipOptions | None = None,
         threads: int = 0,
         written: Callable[[int], None] = lambda count: None,
     ) -> None:
-        self._path, self._written, rate = path, written, clip.rate
+        self._path, self._written, self._coding, rate = path, written, coding, clip.rate
+        if any(side % coding.whole for side in clip.size):
+            raise RenderError(
+                f"{path.name}: this clip needs frames of even width and height, not "
+                f"{clip.size[0]} x {clip.size[1]}. Choose another size."
+            )
         self._unfinished = path.with_name(f".{path.name}.{os.getpid()}.part")
-        self._container = av.open(str(self._unfinished), "w", format="mp4")
-        stream: Any = self._container.add_stream("libx264", rate=rate)
+        self._container = opened(self._unfinished, path.suffix)
+        stream: Any = self._container.add_stream(coding.codec, rate=rate)
         stream.width, stream.height = clip.size
-        stream.pix_fmt = "yuv420p"
+        stream.pix_fmt = coding.samples
         stream.time_base = 1 / rate
-        stream.options = {
-            "crf": str((options or ClipOptions()).crf),
-            "preset": "medium",
-            "x264-params": f"rc-lookahead={_LOOKAHEAD}",
-        }
+        stream.options = dict(coding.settings)
+        if coding.bits_a_second:
+            stream.bit_rate = coding.bits_a_second
         context = stream.codec_context
+        if coding.tag:
+            context.codec_tag = coding.tag
         context.thread_count = threads
         context.time_base = 1 / rate
         context.framerate = rate
-        context.color_primaries = context.color_trc = context.colorspace = _BT709
-        context.color_range = _NARROW_RANGE
+        context.color_primaries, context.color_trc = BT709, coding.transfer
+        context.colorspace = coding.matrix
+        context.color_range = 2 if coding.wide else NARROW
         self._stream = stream
         self._frames: queue.Queue[np.ndarray | None] = queue.Queue(_WAITING)
         self._spare: queue.SimpleQueue[np.ndarray] = queue.SimpleQueue()
@@ -95,7 +96,7 @@ class ClipWriter:
         return False
 
     def write(self, frame: int, pixels: np.ndarray) -> None:
-        """Hand over the next frame, as ``Layout.YUV420`` has it; it is not copied."""
+        """Hand over the next frame, in its coding's layout; it is not copied."""
         while True:
             if self._error:
                 raise RenderError(f"The clip could not be written: {self._error}") from self._error
@@ -109,12 +110,10 @@ class ClipWriter:
         try:
             count = written = 0
             while (frame := self._frames.get()) is not None:
-                picture = av.VideoFrame.from_ndarray(frame, format="yuv420p")
+                picture = pictured(frame, self._coding)
                 self._spare.put(frame)
                 picture.pts = count
                 picture.time_base = self._stream.codec_context.time_base
-                picture.colorspace = _BT709
-                picture.color_range = _NARROW_RANGE
                 written = self._mux(picture, written)
                 count += 1
             self._mux(None, written)
@@ -161,30 +160,57 @@ class ClipWriter:
         replace_safely(self._unfinished, self._path)
 
 
-class H264Clip:
-    """An MP4 file."""
+def opened(path: Path, ending: str) -> Any:
+    """Begin a file of the container that files with this ending are."""
+    container = _ENDINGS[ending]
+    options = _AT_ONCE if container in ("mp4", "mov") else {}
+    return av.open(str(path), "w", format=container, options=options)
 
-    key, label, about = "mp4", "Clip", "MP4, H.264 4:2:0, BT.709"
-    ending, suffix = ".mp4", ".mp4"
-    joined, plays = True, True
-    layout, options = Layout.YUV420, ClipOptions
+
+@dataclass(frozen=True, kw_only=True)
+class Clip:
+    """A kind of clip in a container."""
+
+    key: str
+    label: str
+    about: str
+    ending: str
+    use: str
+    kind: Kind
+    plays: bool = False
+    joined: bool = True
+
+    @property
+    def suffix(self) -> str:
+        """What its file ends with."""
+        return self.ending
+
+    @property
+    def options(self) -> type[Part]:
+        """What can be chosen."""
+        return self.kind.options
+
+    def layout(self, options: Any) -> Layout:
+        """Return how it wants frames."""
+        return self.kind.coding(options).layout
 
     def open(
         self,
         target: str,
         clip: ClipFormat,
         *,
-        options: ClipOptions,
+        options: Any,
         threads: int,
         keep: bool,
         written: Callable[[int], None],
     ) -> ClipWriter:
         """Begin a clip."""
-        return ClipWriter(Path(target), clip, options=options, threads=threads, written=written)
+        coding = self.kind.coding(options)
+        return ClipWriter(Path(target), clip, coding, threads=threads, written=written)
 
     def part(self, folder: Path, start: int) -> str:
         """Return the path of a range's own clip."""
-        return str(folder / f"{start:06d}.mp4")
+        return str(folder / f"{start:06d}{self.ending}")
 
     def parts(self, folder: Path, ranges: Sequence[tuple[int, int]]) -> list[Path]:
         """Return one clip a range."""
@@ -197,10 +223,8 @@ class H264Clip:
         join_clips(parts, result, clip.rate)
 
 
-class SilentClip(H264Clip):
-    """An MP4 file with a track of silence, for players and programs that want one."""
-
-    key, label, about = "mp4-silent", "Clip with silence", "the same, with a track of silence"
+class SilentClip(Clip):
+    """A clip with a track of silence, for players and programs that want one."""
 
     def join(
         self, parts: Sequence[Path], result: Path, clip: ClipFormat, check: Callable[[], None]
@@ -220,7 +244,7 @@ def add_silence(path: Path) -> None:
     """
     unfinished = path.with_name(f".{path.name}.{os.getpid()}.part")
     try:
-        with av.open(str(path)) as source, av.open(str(unfinished), "w", format="mp4") as output:
+        with av.open(str(path)) as source, opened(unfinished, path.suffix) as output:
             picture = source.streams.video[0]
             video: Any = output.add_stream_from_template(picture)
             video.time_base = picture.time_base
@@ -256,10 +280,11 @@ def join_clips(pieces: Sequence[Path], path: Path, rate: Fraction) -> None:
     """Join clips of one size and encoder into one, frame after frame, without encoding again."""
     unfinished = path.with_name(f".{path.name}.{os.getpid()}.part")
     try:
-        with av.open(str(unfinished), "w", format="mp4") as output:
+        with opened(unfinished, path.suffix) as output:
             with av.open(str(pieces[0])) as first:
-                stream: Any = output.add_stream_from_template(first.streams.video[0])
-            stream.time_base = 1 / rate
+                stream = _like(output, first.streams.video[0], rate)
+            if path.suffix == ".mov":
+                stream.metadata["timecode"] = timecode(0, rate)
             for packet in _in_one_line(pieces, rate):
                 packet.stream = stream
                 output.mux(packet)
@@ -268,6 +293,21 @@ def join_clips(pieces: Sequence[Path], path: Path, rate: Fraction) -> None:
         raise RenderError(f"{path.name} could not be joined from its parts: {error}") from error
     finally:
         unfinished.unlink(missing_ok=True)
+
+
+def _like(output: Any, told: Any, rate: Fraction) -> Any:
+    """Add a stream for packets of another to a file."""
+    # Opaque: nothing is coded here, and for AV1 there may be nothing that could.
+    stream = output.add_stream_from_template(told, opaque=True)
+    stream.time_base = 1 / rate
+    context = stream.codec_context
+    if context is not None:
+        context.framerate = rate
+        context.codec_tag = told.codec_context.codec_tag
+    transparent = told.metadata.get("alpha_mode") or told.metadata.get("ALPHA_MODE")
+    if transparent:
+        stream.metadata["alpha_mode"] = transparent
+    return stream
 
 
 def _in_one_line(pieces: Sequence[Path], rate: Fraction) -> Iterable[Any]:

@@ -11,15 +11,17 @@ from __future__ import annotations
 
 import io
 import struct
+import tempfile
 from pathlib import Path
 
 import av
 import numpy as np
+import OpenEXR
 
 from vistaline.core.errors import PictureError
 from vistaline.core.picture.colour import encode_srgb
 
-__all__ = ["exr_codes", "exr_size", "is_exr"]
+__all__ = ["encode_exr", "exr_codes", "exr_size", "is_exr"]
 
 _MAGIC = b"\x76\x2f\x31\x01"
 _HEAD = 65_536
@@ -151,3 +153,12 @@ def _start(source: Path | bytes, count: int) -> bytes:
         return source[:count]
     with source.open("rb") as file:
         return file.read(count)
+
+
+def encode_exr(light: np.ndarray) -> bytes:
+    """Return an OpenEXR file of linear light, float16 (height, width, 3 or 4), premultiplied."""
+    header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+    channels = {"RGBA"[: light.shape[2]]: np.ascontiguousarray(light)}
+    with tempfile.NamedTemporaryFile(suffix=".exr") as file:
+        OpenEXR.File(header, channels).write(file.name)
+        return Path(file.name).read_bytes()

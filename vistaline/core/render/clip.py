@@ -58,12 +58,17 @@ class Output:
     keep: bool = False
     """What is there already of an earlier attempt is not rendered again."""
 
+    @property
+    def chosen(self) -> Part:
+        """The encoder's options, whether they were given or are its usual ones."""
+        return self.options or self.encoder.options()
+
     def open(self, clip: ClipFormat, written: Progress) -> Writer:
         """Begin to write."""
         return self.encoder.open(
             self.target,
             clip,
-            options=self.options or self.encoder.options(),
+            options=self.chosen,
             threads=self.threads,
             keep=self.keep,
             written=written,
@@ -83,9 +88,10 @@ def render_frames(
     ``progress`` is called in whatever thread encodes.
     """
     clip = ClipFormat(renderer.size, renderer.rate)
+    layout = output.encoder.layout(output.chosen)
     with output.open(clip, progress) as writer:
         for frame in frames:
             check()
             if not writer.has(frame):
-                pixels = renderer.pixels(frame, output.encoder.layout, writer.buffer())
+                pixels = renderer.pixels(frame, layout, writer.buffer())
                 writer.write(frame, pixels)

@@ -10,6 +10,7 @@ import numpy as np
 
 from vistaline.core.arrays import Rgba16
 from vistaline.core.formats.encoders import Layout
+from vistaline.core.picture.coding import codes16, straight_codes16
 from vistaline.core.picture.colour import straight_codes
 from vistaline.core.render import composite
 from vistaline.core.render.canvas import CompositeBand
@@ -83,4 +84,10 @@ class Frames(ABC):
                 return straight_codes(self.linear(frame, over_ground=False))
             case Layout.LINEAR16:
                 return self.linear(frame)
+            case Layout.LIGHT16:
+                return self.linear(frame, over_ground=False)
+            case Layout.RGB16:
+                return codes16(self.linear(frame))
+            case Layout.RGBA16:
+                return straight_codes16(self.linear(frame, over_ground=False))
         assert_never(layout)

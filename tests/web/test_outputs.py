@@ -1,0 +1,86 @@
+"""What a render becomes, chosen on the Output bench, without a browser."""
+
+import io
+import zipfile
+
+import av
+import numpy as np
+import pytest
+from flask.testing import FlaskClient
+
+from tests.web.conftest import words_in
+from vistaline.actions import renders
+from vistaline.core.formats.outputs import ENCODERS
+from vistaline.store.models import RenderJob
+from vistaline.web.context import Services
+
+
+def rendered(client: FlaskClient, services: Services, shot: str, **form: str) -> bytes:
+    """Ask for a render of two frames, do it as a worker would, and fetch it."""
+    asked = client.post(f"{shot}/renders", data={"first": "0", "last": "1", "percent": "50"} | form)
+    assert asked.status_code == 302, asked.text
+    with services.sessions() as session:
+        job = max(each.id for each in session.query(RenderJob))
+    renders.work_on(services.sessions, services.library, job, "a worker")
+    with client.get(f"/renders/{job}/result") as answer:
+        assert answer.status_code == 200, answer.text
+        suffix = ENCODERS[form["kind"]].suffix
+        assert f"-{job}{suffix}" in answer.headers["Content-Disposition"]
+        return bytes(answer.data)
+
+
+def test_every_output_is_offered_with_what_can_be_chosen(client: FlaskClient, shot: str) -> None:
+    page = client.get(f"{shot}/output").text
+    for encoder in ENCODERS.values():
+        assert f'value="{encoder.key}"' in page
+        for name in encoder.options.model_fields:
+            assert f'name="{encoder.key}.{name}"' in page
+    for use in ("To look at", "For the edit", "For pages", "Frames for others"):
+        assert use in words_in(client.get(f"{shot}/output"))
+
+
+@pytest.mark.parametrize(
+    ("form", "codec", "samples"),
+    [
+        ({"kind": "master", "master.rate": "light"}, "prores", "yuv422p10le"),
+        ({"kind": "ffv1", "ffv1.bits": "8", "ffv1.alpha": "true"}, "ffv1", "bgra"),
+        ({"kind": "mp4", "mp4.samples": "422", "master.rate": "proxy"}, "h264", "yuv422p10le"),
+    ],
+)
+def test_a_clip_is_made_as_it_was_chosen(
+    client: FlaskClient,
+    services: Services,
+    shot: str,
+    form: dict[str, str],
+    codec: str,
+    samples: str,
+) -> None:
+    with av.open(io.BytesIO(rendered(client, services, shot, **form))) as clip:
+        video = clip.streams.video[0]
+        assert (video.codec_context.name, video.pix_fmt) == (codec, samples)
+        assert len(list(clip.decode(video))) == 2
+
+
+def test_frames_come_in_one_archive_with_their_own_ending(
+    client: FlaskClient, services: Services, shot: str
+) -> None:
+    form = {"kind": "exr", "exr.alpha": "true"}
+    with zipfile.ZipFile(io.BytesIO(rendered(client, services, shot, **form))) as archive:
+        assert archive.namelist() == ["000000.exr", "000001.exr"]
+        assert np.frombuffer(archive.read("000001.exr")[:4], "<u4")[0] == 20_000_630
+
+
+def test_what_makes_no_sense_is_refused_and_nothing_is_kept(
+    client: FlaskClient, services: Services, shot: str
+) -> None:
+    with services.sessions() as session:
+        before = session.query(RenderJob).count()
+    for form, words in (
+        ({"kind": "mp4", "mp4.mbit": "0"}, "mbit must be greater than 0"),
+        ({"kind": "master", "master.rate": "best"}, "rate must be"),
+        ({"kind": "reel"}, "There is no output"),
+    ):
+        refused = client.post(f"{shot}/renders", data=form)
+        assert refused.status_code == 422 and words in refused.text
+    with services.sessions() as session:
+        assert session.query(RenderJob).count() == before
