@@ -18,8 +18,10 @@ from pathlib import Path
 import click
 
 from vistaline.core.errors import CoreError, MaskError, ShotError
+from vistaline.core.files import write_atomically
 from vistaline.core.film.film import film_schema
 from vistaline.core.foresight.watch import findings
+from vistaline.core.formats.campath import camera_path, path_csv, path_json
 from vistaline.core.formats.encoders import ClipFormat
 from vistaline.core.formats.filmfile import read_reel_file
 from vistaline.core.formats.incoming import keep_pyramid
@@ -131,6 +133,21 @@ def check(shotfile: Path) -> None:
     )
     for finding in findings(shot):
         click.echo(f"- {finding}")
+
+
+@commands.command()
+@click.argument("shotfile", type=click.Path(path_type=Path))
+@click.option("-o", "--output", required=True, type=click.Path(path_type=Path, dir_okay=False),
+              help="path.csv or path.json")  # fmt: skip
+def camera(shotfile: Path, output: Path) -> None:
+    """Write the path of SHOTFILE's camera, a row a frame, as CSV or JSON."""
+    shot, _ = read_shot_file(shotfile)
+    if output.suffix.lower() not in (".csv", ".json"):
+        raise click.UsageError(f"{output}: end its name with .csv or .json.")
+    rows = camera_path(shot)
+    text = path_csv(rows) if output.suffix.lower() == ".csv" else path_json(shot, rows)
+    write_atomically(output, text.encode())
+    click.echo(f"{output}: {len(rows)} frames", err=True)
 
 
 @commands.command()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import re
 from typing import Any
 
@@ -12,6 +13,7 @@ from vistaline.actions import films, projects, renders, shots
 from vistaline.actions.errors import NotFound
 from vistaline.core.film.timeline import Timeline
 from vistaline.core.foresight.watch import findings
+from vistaline.core.formats.campath import camera_path, path_csv, path_json
 from vistaline.core.formats.outputs import ENCODERS
 from vistaline.store.models import FilmRow, JobState, RenderJob, ShotRow
 from vistaline.web.context import person_id, say_if_delayed, services, session
@@ -40,6 +42,21 @@ def bench(shot_id: int) -> Any:
         duration=shot.duration,
         findings=findings(shot),
         **jobs_facts(row),
+    )
+
+
+@blueprint.get("/shots/<int:shot_id>/camera.<any(csv, json):kind>")
+@login_required
+def camera(shot_id: int, kind: str) -> Any:
+    """Send the camera's path, a row a frame, for another program."""
+    row = projects.find_shot(session(), person_id(), shot_id)
+    shot = shots.current_shot(session(), row)
+    rows = camera_path(shot)
+    text = path_csv(rows) if kind == "csv" else path_json(shot, rows)
+    mimetype = "text/csv" if kind == "csv" else "application/json"
+    name = f"{_plain(shot.name)}-camera.{kind}"
+    return send_file(
+        io.BytesIO(text.encode()), mimetype=mimetype, as_attachment=True, download_name=name
     )
 
 
@@ -228,13 +245,18 @@ def result(job_id: int) -> Any:
     if job.state is not JobState.DONE:
         raise NotFound("This render is not finished. Come back when it is.")
     path = services().library.files.path(job.result)
-    stem = re.sub(r"[^A-Za-z0-9]+", "-", job.name).strip("-").lower() or "shot"
+    stem = _plain(job.name)
     return send_file(
         path,
         as_attachment="show" not in request.args,
         download_name=f"{stem}-{job.id}{path.suffix}",
         conditional=True,
     )
+
+
+def _plain(name: str) -> str:
+    """Return a name as files can be called on every system."""
+    return re.sub(r"[^A-Za-z0-9]+", "-", name).strip("-").lower() or "shot"
 
 
 def _job(job_id: int) -> RenderJob:
