@@ -24,6 +24,7 @@ from vistaline.core.foresight.watch import findings
 from vistaline.core.formats.campath import camera_path, path_csv, path_json
 from vistaline.core.formats.encoders import ClipFormat
 from vistaline.core.formats.filmfile import read_reel_file
+from vistaline.core.formats.handing import scene_glb
 from vistaline.core.formats.incoming import keep_pyramid
 from vistaline.core.formats.moving import MovingFrames
 from vistaline.core.formats.outputs import ENCODERS, encoder_called, encoder_for, options_for
@@ -148,6 +149,22 @@ def camera(shotfile: Path, output: Path) -> None:
     text = path_csv(rows) if output.suffix.lower() == ".csv" else path_json(shot, rows)
     write_atomically(output, text.encode())
     click.echo(f"{output}: {len(rows)} frames", err=True)
+
+
+@commands.command()
+@click.argument("shotfile", type=click.Path(path_type=Path))
+@click.option("-o", "--output", required=True, type=click.Path(path_type=Path, dir_okay=False),
+              help="scene.glb")  # fmt: skip
+def scene(shotfile: Path, output: Path) -> None:
+    """Write SHOTFILE's cameras, layers, mounts and lamps, with their motion, as glTF 2.0."""
+    shot = read_reel_file(shotfile)
+    if not isinstance(shot, Shot):
+        raise click.UsageError(f"{shotfile.name} is a film. Hand over its shots one by one.")
+    if output.suffix.lower() != ".glb":
+        raise click.UsageError(f"{output}: end its name with .glb.")
+    data = scene_glb(shot, _open_looks(shot))
+    write_atomically(output, data)
+    click.echo(f"{output}: {len(data) / 1e6:.1f} MB", err=True)
 
 
 @commands.command()

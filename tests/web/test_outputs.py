@@ -6,12 +6,13 @@ import zipfile
 import av
 import numpy as np
 import pytest
+from flask import Flask
 from flask.testing import FlaskClient
 
-from tests.web.conftest import words_in
+from tests.web.conftest import do_tasks, words_in
 from vistaline.actions import renders
 from vistaline.core.formats.outputs import ENCODERS
-from vistaline.store.models import RenderJob
+from vistaline.store.models import JobState, RenderJob
 from vistaline.web.context import Services
 
 
@@ -84,3 +85,23 @@ def test_what_makes_no_sense_is_refused_and_nothing_is_kept(
         assert refused.status_code == 422 and words in refused.text
     with services.sessions() as session:
         assert session.query(RenderJob).count() == before
+
+
+def test_the_scene_and_the_path_are_handed_over(
+    app: Flask, client: FlaskClient, project: str, shot: str
+) -> None:
+    path = client.get(f"{shot}/camera.csv")
+    assert (
+        path.data.startswith(b"frame,timecode,camera")
+        and "bay-camera.csv" in (path.headers["Content-Disposition"])
+    )
+    assert len(client.get(f"{shot}/camera.json").json["frames"]) == 50
+    asked = client.post(f"{shot}/scene")
+    assert asked.status_code == 202 and client.post(f"{shot}/scene").json == asked.json
+    (task,) = do_tasks(app)
+    assert task.state is JobState.DONE, task.error
+    number = shot.split("/")[-1]
+    panel = client.get(f"{project}/tasks?bench=output&shot={number}")
+    assert "Bay.glb" in panel.text
+    with client.get(f"/tasks/{task.id}/file") as answer:
+        assert answer.data[:4] == b"glTF"

@@ -367,6 +367,7 @@ class TaskKind(StrEnum):
     FIND_EDGES = "find edges"
     LOOK_AHEAD = "look ahead"
     CLOTH = "cloth"
+    SCENE = "scene"
 
 
 class PictureTask(Worked, Base):

@@ -11,11 +11,13 @@ from flask_login import login_required
 
 from vistaline.actions import films, projects, renders, shots
 from vistaline.actions.errors import NotFound
+from vistaline.actions.rooms import ask_of_shot
 from vistaline.core.film.timeline import Timeline
 from vistaline.core.foresight.watch import findings
 from vistaline.core.formats.campath import camera_path, path_csv, path_json
 from vistaline.core.formats.outputs import ENCODERS
-from vistaline.store.models import FilmRow, JobState, RenderJob, ShotRow
+from vistaline.store.models import FilmRow, JobState, RenderJob, ShotRow, TaskKind
+from vistaline.web import tasks
 from vistaline.web.context import person_id, say_if_delayed, services, session
 from vistaline.web.output_fields import chosen_of, fields_of, outputs_by_use
 
@@ -58,6 +60,20 @@ def camera(shot_id: int, kind: str) -> Any:
     return send_file(
         io.BytesIO(text.encode()), mimetype=mimetype, as_attachment=True, download_name=name
     )
+
+
+@blueprint.post("/shots/<int:shot_id>/scene")
+@login_required
+def scene(shot_id: int) -> Any:
+    """Let a worker hand over cameras, layers, mounts and lamps as glTF; the list shows it."""
+    row = projects.find_shot(session(), person_id(), shot_id)
+    task, new = ask_of_shot(
+        session(), row, TaskKind.SCENE, row.name, {"position": row.position}, person_id=person_id()
+    )
+    session().commit()
+    if new:
+        tasks.announce(task)
+    return {"task": task.id}, 202, {"HX-Trigger": "taskchange", "HX-Reswap": "none"}
 
 
 @blueprint.get("/projects/<int:project_id>/film/output")

@@ -24,6 +24,7 @@ _SHOWN = {
     "pictures": (TaskKind.IMPORT, TaskKind.PREPARE),
     "prepare": (TaskKind.PREPARE,),
     "desk": (TaskKind.STRAIGHTEN, TaskKind.UNBOW, TaskKind.FIND_EDGES, TaskKind.CLOTH),
+    "output": (TaskKind.SCENE,),
     "separate": (
         TaskKind.EDGES,
         TaskKind.SEND,
@@ -37,6 +38,7 @@ _QUIET_WHEN_DONE = (
     TaskKind.IMPORT, TaskKind.PREPARE, TaskKind.EDGES, TaskKind.STRAIGHTEN, TaskKind.UNBOW,
     TaskKind.FIND_EDGES, TaskKind.DEPTH, TaskKind.CLOTH,
 )  # fmt: skip
+_MAKES_A_FILE = (TaskKind.EXPORT, TaskKind.STRAIGHTEN, TaskKind.SCENE)
 _THUMBNAIL = 260
 
 
@@ -184,7 +186,7 @@ def file(task_id: int) -> Any:
     """Send what an export made."""
     task = tasks.find_task(session(), person_id(), task_id)
     path = services().library.files.path(task.result.get("file", "-"))
-    if task.kind not in (TaskKind.EXPORT, TaskKind.STRAIGHTEN) or not path.is_file():
+    if task.kind not in _MAKES_A_FILE or not path.is_file():
         raise NotFound("This file is not there any more. Have it made again.")
     name = task.result.get("name", f"{task.name}.ora")
     return send_file(path, as_attachment=True, download_name=name)
