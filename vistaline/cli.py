@@ -296,7 +296,8 @@ def _render_with_workers(job: _Job, stretch: range, output: str, workers: int) -
                 _report(began, len(stretch), done)
         if encoder.joined:
             clip = ClipFormat(job.reel.frame.size, job.reel.frame.rate)
-            encoder.join(encoder.parts(folder, ranges), target, clip, lambda: None)
+            parts = encoder.parts(folder, ranges)
+            encoder.join(parts, target, clip, job.options, lambda: None)
     finally:
         shutil.rmtree(folder, ignore_errors=True)
 

@@ -78,7 +78,7 @@ def made(encoder: Encoder, folder: Path, **chosen: Any) -> Path:
             for n in range(start, stop):
                 writer.write(n, pixels(encoder.layout(options), n))
     result = folder / f"result{encoder.suffix}"
-    encoder.join(encoder.parts(folder, ranges), result, clip, lambda: None)
+    encoder.join(encoder.parts(folder, ranges), result, clip, options, lambda: None)
     return result
 
 
@@ -274,3 +274,39 @@ def test_the_command_line_makes_them_by_ending_and_by_name(shot_file: Path) -> N
     assert (folder / "e/0001.exr").read_bytes()[:4] == b"\x76\x2f\x31\x01"
     wrong = run("render", shot_file, "-o", "h.mp4", "--as", "vp9", folder=folder, fails=True)
     assert "must end with .webm" in wrong.stderr
+
+
+@pytest.mark.parametrize("key", ["gif", "webp"])
+def test_an_animation_is_what_pillow_reads(key: str, tmp_path: Path) -> None:
+    """Frames, time (GIF89a counts hundredths of a second), endless, and colours near the codes."""
+    path = made(ENCODERS[key], tmp_path)
+    with Image.open(path) as image:
+        assert (image.size, image.n_frames, image.info.get("loop")) == (SIZE, 12, 0)
+        took, off = [], []
+        for n in range(12):
+            image.seek(n)
+            image.load()
+            took.append(image.info["duration"])
+            own = pixels(Layout.RGB8, n).astype(int)
+            off.append(np.abs(np.asarray(image.convert("RGB")).astype(int) - own).mean())
+    if key == "gif":
+        assert {*took} == {40, 50}
+    # The last frame's time follows from nothing: it is as long as one is.
+    assert sum(took[:11]) == pytest.approx(11 * 1000 / RATE, abs=10)
+    assert max(off) < 8
+
+
+def test_an_animation_may_be_transparent_and_is_made_by_its_ending(shot_file: Path) -> None:
+    folder = shot_file.parent
+    path = made(ENCODERS["webp"], folder, alpha=True)
+    with Image.open(path) as image:
+        image.seek(5)
+        alpha = np.asarray(image.convert("RGBA"))[..., 3].astype(int)
+    assert abs(alpha[:, :60].mean() - 255) < 2 and abs(alpha[:, 70:].mean() - 128) < 4
+    for workers in ("1", "2"):
+        run("render", shot_file, "-o", f"{workers}.gif", "--frames", "0-23", "--scale", "0.2",
+            "--workers", workers, "--set", "colours=64", folder=folder)  # fmt: skip
+    assert (folder / "1.gif").read_bytes() == (folder / "2.gif").read_bytes()
+    with Image.open(folder / "1.gif") as image:
+        assert image.n_frames == 24
+    assert not list(folder.glob(".*"))

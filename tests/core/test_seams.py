@@ -285,7 +285,12 @@ class NumpyFile:
         return [Path(self.part(folder, start)) for start, _ in ranges]
 
     def join(
-        self, parts: Sequence[Path], result: Path, clip: ClipFormat, check: Callable[[], None]
+        self,
+        parts: Sequence[Path],
+        result: Path,
+        clip: ClipFormat,
+        options: Any,
+        check: Callable[[], None],
     ) -> None:
         np.save(result, np.concatenate([np.load(part) for part in parts]))
 
@@ -306,7 +311,7 @@ def test_an_output_of_somebody_elses_encodes_and_joins(
         render_frames(renderer, range(start, stop), output, progress=told.append)
     result = tmp_path / "film.npy"
     clip = ClipFormat(shot.frame.size, shot.frame.rate)
-    encoder.join(encoder.parts(tmp_path, ranges), result, clip, lambda: None)
+    encoder.join(encoder.parts(tmp_path, ranges), result, clip, encoder.options(), lambda: None)
     film = np.load(result)
     assert told == [1, 2, 3, 4, 5, 1, 2, 3, 4] and len(film) == 9
     for n in (0, 6):

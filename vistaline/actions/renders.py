@@ -425,7 +425,8 @@ def _join(hand: _Hand) -> None:
     parts = encoder.parts(folder, [(piece.start, piece.stop) for piece in job.ranges])
     with _beating(hand, RenderJob, job.id) as beating:
         clip = ClipFormat(reel.frame.size, reel.frame.rate)
-        encoder.join(parts, result, clip, beating.check)
+        options = encoder.options.model_validate(job.options or {})
+        encoder.join(parts, result, clip, options, beating.check)
         _done(
             hand,
             RenderJob,

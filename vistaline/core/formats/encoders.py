@@ -157,7 +157,12 @@ class Encoder(Protocol):
         ...
 
     def join(
-        self, parts: Sequence[Path], result: Path, clip: ClipFormat, check: Callable[[], None]
+        self,
+        parts: Sequence[Path],
+        result: Path,
+        clip: ClipFormat,
+        options: Any,
+        check: Callable[[], None],
     ) -> None:
         """Make the one file of all ranges' files, in order; ``check`` may raise to stop."""
         ...

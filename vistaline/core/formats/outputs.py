@@ -13,6 +13,7 @@ from pydantic import ValidationError
 
 from vistaline.core.errors import RenderError
 from vistaline.core.explaining import explain
+from vistaline.core.formats.animations import GIF, WEBP
 from vistaline.core.formats.coded import AV1, H264, H265, LOSSLESS, MASTER, VP9
 from vistaline.core.formats.encoders import Encoder
 from vistaline.core.formats.sequence import EXR, JPEG, PNG, PNG_ALPHA, TIFF
@@ -94,7 +95,7 @@ _CLIPS = (
     ),
 )
 _REGISTERED: dict[str, Encoder] = {
-    each.key: each for each in (*_CLIPS, PNG, PNG_ALPHA, TIFF, EXR, JPEG)
+    each.key: each for each in (*_CLIPS, WEBP, GIF, PNG, PNG_ALPHA, TIFF, EXR, JPEG)
 }
 ENCODERS: Mapping[str, Encoder] = MappingProxyType(_REGISTERED)
 """All outputs by their keys, in the order in which they are offered."""

@@ -19,7 +19,7 @@ from vistaline.core.model import Part
 from vistaline.core.picture.floating import encode_exr
 from vistaline.core.picture.still import encode_jpeg, encode_png, encode_still
 
-__all__ = ["EXR", "JPEG", "PNG", "PNG_ALPHA", "TIFF", "FrameFiles"]
+__all__ = ["EXR", "JPEG", "PNG", "PNG_ALPHA", "TIFF", "FrameFiles", "FrameWriter"]
 
 
 def numbered(pattern: str, frame: int) -> Path:
@@ -57,7 +57,9 @@ class _Jpeg(Part):
     quality: int = Field(92, ge=1, le=100)
 
 
-class _FrameWriter:
+class FrameWriter:
+    """Writes the files of frames, each whole as soon as it is there."""
+
     def __init__(
         self,
         pattern: str,
@@ -128,10 +130,10 @@ class FrameFiles:
         threads: int,
         keep: bool,
         written: Callable[[int], None],
-    ) -> _FrameWriter:
+    ) -> FrameWriter:
         """Begin to write files named by ``target``, such as ``frames/%04d.png``."""
         numbered(target, 0)
-        return _FrameWriter(target, lambda pixels: self.encode(pixels, options), keep, written)
+        return FrameWriter(target, lambda pixels: self.encode(pixels, options), keep, written)
 
     def part(self, folder: Path, start: int) -> str:
         """Return the pattern that all ranges share."""
@@ -147,7 +149,12 @@ class FrameFiles:
         return Path(self.ending).suffix or self.ending
 
     def join(
-        self, parts: Sequence[Path], result: Path, clip: ClipFormat, check: Callable[[], None]
+        self,
+        parts: Sequence[Path],
+        result: Path,
+        clip: ClipFormat,
+        options: Any,
+        check: Callable[[], None],
     ) -> None:
         """Put the files into an archive: stored, not deflated, as frames are compressed already."""
         unfinished = result.with_suffix(".part")

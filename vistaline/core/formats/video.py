@@ -217,7 +217,12 @@ class Clip:
         return [Path(self.part(folder, start)) for start, _ in ranges]
 
     def join(
-        self, parts: Sequence[Path], result: Path, clip: ClipFormat, check: Callable[[], None]
+        self,
+        parts: Sequence[Path],
+        result: Path,
+        clip: ClipFormat,
+        options: Any,
+        check: Callable[[], None],
     ) -> None:
         """Put the clips together without encoding again."""
         join_clips(parts, result, clip.rate)
@@ -227,7 +232,12 @@ class SilentClip(Clip):
     """A clip with a track of silence, for players and programs that want one."""
 
     def join(
-        self, parts: Sequence[Path], result: Path, clip: ClipFormat, check: Callable[[], None]
+        self,
+        parts: Sequence[Path],
+        result: Path,
+        clip: ClipFormat,
+        options: Any,
+        check: Callable[[], None],
     ) -> None:
         """Put the clips together, and a track of silence beside them."""
         join_clips(parts, result, clip.rate)
