@@ -28,6 +28,7 @@ from vistaline.core.formats.handing import scene_glb
 from vistaline.core.formats.incoming import keep_pyramid
 from vistaline.core.formats.moving import MovingFrames
 from vistaline.core.formats.outputs import ENCODERS, encoder_called, encoder_for, options_for
+from vistaline.core.formats.package import pack_shot, unpack_shot
 from vistaline.core.formats.separation import write_separation
 from vistaline.core.formats.shotfile import read_shot_file
 from vistaline.core.formats.video import add_silence
@@ -157,14 +158,39 @@ def camera(shotfile: Path, output: Path) -> None:
               help="scene.glb")  # fmt: skip
 def scene(shotfile: Path, output: Path) -> None:
     """Write SHOTFILE's cameras, layers, mounts and lamps, with their motion, as glTF 2.0."""
-    shot = read_reel_file(shotfile)
-    if not isinstance(shot, Shot):
-        raise click.UsageError(f"{shotfile.name} is a film. Hand over its shots one by one.")
+    shot = _shot_of(shotfile)
     if output.suffix.lower() != ".glb":
         raise click.UsageError(f"{output}: end its name with .glb.")
     data = scene_glb(shot, _open_looks(shot))
     write_atomically(output, data)
     click.echo(f"{output}: {len(data) / 1e6:.1f} MB", err=True)
+
+
+@commands.command()
+@click.argument("shotfile", type=click.Path(path_type=Path))
+@click.option("-o", "--output", required=True, type=click.Path(path_type=Path, dir_okay=False),
+              help="shot.zip")  # fmt: skip
+def pack(shotfile: Path, output: Path) -> None:
+    """Put SHOTFILE with all that it is made of into one file, to be opened elsewhere."""
+    size = pack_shot(_shot_of(shotfile), output)
+    click.echo(f"{output}: {size / 1e6:.1f} MB", err=True)
+
+
+@commands.command()
+@click.argument("package", type=click.Path(path_type=Path))
+@click.option("-o", "--output", "folder", required=True,
+              type=click.Path(path_type=Path, file_okay=False), help="A new folder.")  # fmt: skip
+def unpack(package: Path, folder: Path) -> None:
+    """Open a PACKAGE; every file in it is checked by its hash."""
+    click.echo(unpack_shot(package, folder))
+
+
+def _shot_of(shotfile: Path) -> Shot:
+    """Return a shot whose pictures are named by their whole paths; a film is refused."""
+    shot = read_reel_file(shotfile)
+    if not isinstance(shot, Shot):
+        raise click.UsageError(f"{shotfile.name} is a film. Hand over its shots one by one.")
+    return shot
 
 
 @commands.command()

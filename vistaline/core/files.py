@@ -6,7 +6,7 @@ import os
 import uuid
 from pathlib import Path
 
-__all__ = ["replace_safely", "write_atomically"]
+__all__ = ["replace_safely", "sync", "write_atomically"]
 
 
 def write_atomically(path: Path, data: bytes) -> None:

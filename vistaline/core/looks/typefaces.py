@@ -27,6 +27,7 @@ __all__ = [
     "open_type",
     "runs_of",
     "shelve",
+    "shelved",
     "shelves",
 ]
 
@@ -98,7 +99,7 @@ def face_words(face: str) -> str:
     """Return what people call a face."""
     if face in FACES:
         return FACES[face].words
-    path = _shelved(face)
+    path = shelved(face)
     return open_type(path, path.name) if path else "The type of this title, which is not here,"
 
 
@@ -135,7 +136,7 @@ def _words_of(path: Path, name: str) -> str:
     return " ".join(part for part in (family, style if style != "Regular" else "") if part) or name
 
 
-def _shelved(face: str) -> Path | None:
+def shelved(face: str) -> Path | None:
     named = face.removeprefix(OWN)
     if not named.isalnum():
         return None
@@ -159,7 +160,7 @@ def fonts_of(face: str, weight: int, size: float) -> tuple[ImageFont.FreeTypeFon
 def _opened(face: str, weight: int, size: float) -> tuple[ImageFont.FreeTypeFont, ...]:
     found = FACES.get(face)
     if found is None:
-        path = _shelved(face)
+        path = shelved(face)
         if path is not None:
             return (_sized(path, size, None),)
         found = FACES["source-sans"]
