@@ -10,6 +10,7 @@ from flask import Flask
 from flask.testing import FlaskClient
 
 from tests.web.conftest import do_tasks, words_in
+from tests.web.test_web import edit
 from vistaline.actions import renders
 from vistaline.core.formats.outputs import ENCODERS
 from vistaline.store.models import JobState, RenderJob
@@ -105,3 +106,34 @@ def test_the_scene_and_the_path_are_handed_over(
     assert "Bay.glb" in panel.text
     with client.get(f"/tasks/{task.id}/file") as answer:
         assert answer.data[:4] == b"glTF"
+
+
+def test_a_packed_shot_is_opened_in_another_project(
+    app: Flask, client: FlaskClient, project: str, shot: str
+) -> None:
+    edit(client, shot, "add_title", text="Sallow Head")
+    client.post(f"{shot}/pack")
+    (packed,) = do_tasks(app)
+    assert packed.state is JobState.DONE, packed.error
+    with client.get(f"/tasks/{packed.id}/file") as answer:
+        data = bytes(answer.data)
+    other = client.post("/projects", data={"name": "Elsewhere"}).headers["Location"]
+    files = {"package": (io.BytesIO(data), "bay.zip")}
+    assert client.post(f"{other}/packages", data=files).status_code == 204
+    (opened,) = do_tasks(app)
+    assert opened.state is JobState.DONE, opened.error
+    there = f"/shots/{opened.result['shot']}"
+    scenes = [client.get(f"{each}/scene.json").json for each in (shot, there)]
+    told = [[(layer["name"], layer["matrix"]) for layer in scene["layers"]] for scene in scenes]
+    assert told[0] == told[1]
+    page = client.get(f"{other}/tasks?bench=pictures")
+    assert "Opening" in page.text and there in page.text
+    # What is none, or was altered, is told, and nothing comes of it.
+    refused = client.post(f"{other}/packages", data={"package": (io.BytesIO(b"no"), "no.zip")})
+    assert refused.status_code == 422 and "no.zip is no package" in refused.json["error"]
+    half = len(data) // 2
+    changed = bytes([data[half] ^ 1])
+    torn = {"package": (io.BytesIO(data[:half] + changed + data[half + 1 :]), "torn.zip")}
+    client.post(f"{other}/packages", data=torn)
+    (failed,) = do_tasks(app)
+    assert (failed.state is JobState.FAILED and "torn" in failed.error) or "zip" in failed.error

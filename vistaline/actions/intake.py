@@ -10,6 +10,7 @@ import tempfile
 from collections.abc import Sequence
 from pathlib import Path
 from typing import BinaryIO
+from zipfile import is_zipfile
 
 from sqlalchemy.orm import Session
 
@@ -23,7 +24,13 @@ from vistaline.core.picture.still_rows import pack_row
 from vistaline.core.timing import parse_rate, rate_label
 from vistaline.store.models import JobState, Picture, PictureTask, TaskKind
 
-__all__ = ["choose_parts", "receive_frames", "receive_picture", "take_frame"]
+__all__ = [
+    "choose_parts",
+    "receive_frames",
+    "receive_package",
+    "receive_picture",
+    "take_frame",
+]
 
 _DOCUMENTS = {"openraster": "ora", "pdf": "pdf", "svg": "svg", "tiff": "tif"}
 _MOST_AT_ONCE = 200
@@ -61,6 +68,31 @@ def receive_picture(
         session,
         project_id,
         TaskKind.IMPORT,
+        name,
+        person_id=person_id,
+        arguments={"file": file},
+    )
+
+
+def receive_package(
+    session: Session,
+    library: Library,
+    project_id: int,
+    name: str,
+    stream: BinaryIO,
+    *,
+    person_id: int | None,
+) -> PictureTask:
+    """Keep a package of a shot and a task that opens it; Refused if it is none at all."""
+    name = plain_name(name)
+    with library.files.receive(stream) as incoming:
+        if not is_zipfile(incoming.path):
+            raise Refused(f"{name} is no package of a shot. Choose one that was packed on Output.")
+        file = library.files.keep(incoming, "zip", folder="documents")
+    return start_task(
+        session,
+        project_id,
+        TaskKind.UNPACK,
         name,
         person_id=person_id,
         arguments={"file": file},

@@ -368,6 +368,8 @@ class TaskKind(StrEnum):
     LOOK_AHEAD = "look ahead"
     CLOTH = "cloth"
     SCENE = "scene"
+    PACK = "pack"
+    UNPACK = "unpack"
 
 
 class PictureTask(Worked, Base):

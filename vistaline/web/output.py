@@ -62,14 +62,13 @@ def camera(shot_id: int, kind: str) -> Any:
     )
 
 
-@blueprint.post("/shots/<int:shot_id>/scene")
+@blueprint.post("/shots/<int:shot_id>/<any(scene, pack):what>")
 @login_required
-def scene(shot_id: int) -> Any:
-    """Let a worker hand over cameras, layers, mounts and lamps as glTF; the list shows it."""
+def hand_over(shot_id: int, what: str) -> Any:
+    """Let a worker write a shot for another program, or pack it; the list shows how far it is."""
     row = projects.find_shot(session(), person_id(), shot_id)
-    task, new = ask_of_shot(
-        session(), row, TaskKind.SCENE, row.name, {"position": row.position}, person_id=person_id()
-    )
+    wish = {"position": row.position}
+    task, new = ask_of_shot(session(), row, TaskKind(what), row.name, wish, person_id=person_id())
     session().commit()
     if new:
         tasks.announce(task)

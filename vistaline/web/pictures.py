@@ -109,6 +109,28 @@ def upload_frames(project_id: int) -> Any:
     return "", 204, {"HX-Trigger": "taskchange"}
 
 
+@blueprint.post("/projects/<int:project_id>/packages")
+@login_required
+def upload_package(project_id: int) -> Any:
+    """Take in a packed shot; a worker opens it."""
+    projects.find_project(session(), person_id(), project_id)
+    file = request.files.get("package")
+    if file is None or not file.filename:
+        raise Refused("No file was sent. Choose a package first.")
+    with closing(file):
+        task = intake.receive_package(
+            session(),
+            services().library,
+            project_id,
+            file.filename,
+            cast(BinaryIO, file.stream),
+            person_id=person_id(),
+        )
+    session().commit()
+    tasks.announce(task)
+    return "", 204, {"HX-Trigger": "taskchange"}
+
+
 @blueprint.get("/projects/<int:project_id>/pictures")
 @login_required
 def tiles(project_id: int) -> Any:

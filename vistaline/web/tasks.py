@@ -21,10 +21,10 @@ __all__ = ["announce", "blueprint", "panel", "stamp_of"]
 blueprint = Blueprint("tasks", __name__)
 
 _SHOWN = {
-    "pictures": (TaskKind.IMPORT, TaskKind.PREPARE),
+    "pictures": (TaskKind.IMPORT, TaskKind.PREPARE, TaskKind.UNPACK),
     "prepare": (TaskKind.PREPARE,),
     "desk": (TaskKind.STRAIGHTEN, TaskKind.UNBOW, TaskKind.FIND_EDGES, TaskKind.CLOTH),
-    "output": (TaskKind.SCENE,),
+    "output": (TaskKind.SCENE, TaskKind.PACK),
     "separate": (
         TaskKind.EDGES,
         TaskKind.SEND,
@@ -38,7 +38,7 @@ _QUIET_WHEN_DONE = (
     TaskKind.IMPORT, TaskKind.PREPARE, TaskKind.EDGES, TaskKind.STRAIGHTEN, TaskKind.UNBOW,
     TaskKind.FIND_EDGES, TaskKind.DEPTH, TaskKind.CLOTH,
 )  # fmt: skip
-_MAKES_A_FILE = (TaskKind.EXPORT, TaskKind.STRAIGHTEN, TaskKind.SCENE)
+_MAKES_A_FILE = (TaskKind.EXPORT, TaskKind.STRAIGHTEN, TaskKind.SCENE, TaskKind.PACK)
 _THUMBNAIL = 260
 
 
