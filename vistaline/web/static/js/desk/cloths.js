@@ -35,12 +35,12 @@ export class Cloths {
       sheet = { rows, columns, reach, ...this.#made(rows, columns) };
       this.sheets.set(id, sheet);
     }
-    const now = numbers.subarray((record.frame - first) * size, (record.frame - first + 1) * size);
-    if (sheet.now !== now && now.length === size) {
+    const shown = `${record.frame} ${named(address)}`;
+    if (sheet.shown !== shown) {
+      const now = numbers.subarray((record.frame - first) * size, (record.frame - first + 1) * size);
       sheet.buffer.array.set(now);
       sheet.buffer.needsUpdate = true;
-      sheet.through = this.#through(now, reach);
-      sheet.now = now;
+      Object.assign(sheet, { shown, through: this.#through(now, reach) });
     }
     return sheet;
   }
