@@ -37,7 +37,7 @@ from vistaline.core.picture.colour import codes_from_linear
 from vistaline.core.picture.decode import decode_picture
 from vistaline.core.picture.exemplar import ExemplarSettings
 from vistaline.core.picture.pyramid import Pyramid, PyramidStore
-from vistaline.core.render.clip import Output, frame_ranges, render_frames
+from vistaline.core.render.clip import Output, frame_ranges, made_by, render_frames
 from vistaline.core.render.nested import NestedFrames
 from vistaline.core.render.reel import Reel, duration_of, frames_of, reel_at, shots_in
 from vistaline.core.render.source import QUALITIES, Quality
@@ -100,14 +100,14 @@ def render(
         raise ShotError(f"{file.name} has no pieces yet. Add a shot to the film first.")
     stretch = _frame_range(frames, duration)
     Path(output).parent.mkdir(parents=True, exist_ok=True)
-    began = time.monotonic()
+    began, made = time.monotonic(), made_by(file.read_text(encoding="utf-8"))
     if workers == 1:
         renderer = frames_of(reel, _open_looks, quality=QUALITIES[quality])
         report = partial(_report, began, len(stretch))
-        made = Output(encoder=encoder, target=output, options=options)
-        render_frames(renderer, stretch, made, progress=report)
+        into = Output(encoder=encoder, target=output, options=options, made=made)
+        render_frames(renderer, stretch, into, progress=report)
     else:
-        job = _Job(reel, encoder.key, options, QUALITIES[quality])
+        job = _Job(reel, encoder.key, options, QUALITIES[quality], made)
         _render_with_workers(job, stretch, output, workers)
     if silence:
         add_silence(Path(output))
@@ -297,6 +297,7 @@ class _Job:
     encoder: str
     options: Part
     quality: Quality
+    made: str
 
 
 def _render_with_workers(job: _Job, stretch: range, output: str, workers: int) -> None:
@@ -321,7 +322,7 @@ def _render_with_workers(job: _Job, stretch: range, output: str, workers: int) -
                 done += jobs[finished]
                 _report(began, len(stretch), done)
         if encoder.joined:
-            clip = ClipFormat(job.reel.frame.size, job.reel.frame.rate)
+            clip = ClipFormat(job.reel.frame.size, job.reel.frame.rate, job.made)
             parts = encoder.parts(folder, ranges)
             encoder.join(parts, target, clip, job.options, lambda: None)
     finally:

@@ -75,7 +75,7 @@ def test_joined_pieces_are_one_clip_of_exact_rate(
         with ClipWriter(pieces[-1], ClipFormat((320, 180), rate), PLAIN) as writer:
             for n, frame in enumerate(frames[start:stop], start):
                 writer.write(n, frame.copy())
-    join_clips(pieces, tmp_path / "whole.mp4", rate)
+    join_clips(pieces, tmp_path / "whole.mp4", ClipFormat((320, 180), rate))
     facts = probe(tmp_path / "whole.mp4")
     assert facts["codec_name"] == "h264" and facts["pix_fmt"] == "yuv420p"
     assert facts["avg_frame_rate"] == facts["r_frame_rate"]

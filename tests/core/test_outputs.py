@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 import subprocess
 from fractions import Fraction
@@ -16,6 +17,7 @@ import tifffile
 from PIL import Image
 
 from tests.core.test_formats import run
+from vistaline import __version__
 from vistaline.core.errors import RenderError
 from vistaline.core.formats.encoders import ClipFormat, Encoder, Layout
 from vistaline.core.formats.outputs import ENCODERS, encoder_for, options_for
@@ -272,6 +274,14 @@ def test_the_command_line_makes_them_by_ending_and_by_name(shot_file: Path) -> N
     assert streams(folder / "m.mov")[0]["codec_tag_string"] == "apcs"
     assert streams(folder / "h.mp4")[0]["codec_name"] == "hevc"
     assert (folder / "e/0001.exr").read_bytes()[:4] == b"\x76\x2f\x31\x01"
+    # What made a clip is told in it, whether it was joined from parts or not.
+    run("render", shot_file, "-o", "w.mkv", "--workers", "2", "--frames", "0-25", "--scale", "0.2",
+        folder=folder)  # fmt: skip
+    digest = hashlib.sha256(shot_file.read_bytes()).hexdigest()[:16]
+    for name in ("m.mov", "w.mkv"):
+        with av.open(str(folder / name)) as clip:
+            told = {key.lower(): value for key, value in clip.metadata.items()}
+        assert told["comment"] == f"Vistaline {__version__}, {digest}"
     wrong = run("render", shot_file, "-o", "h.mp4", "--as", "vp9", folder=folder, fails=True)
     assert "must end with .webm" in wrong.stderr
 

@@ -40,7 +40,7 @@ from vistaline.core.film.film import dump_film
 from vistaline.core.formats.encoders import ClipFormat
 from vistaline.core.formats.outputs import encoder_called, options_for
 from vistaline.core.picture.still import encode_jpeg
-from vistaline.core.render.clip import Output, frame_ranges, range_length, render_frames
+from vistaline.core.render.clip import Output, frame_ranges, made_by, range_length, render_frames
 from vistaline.core.render.frames import Frames
 from vistaline.core.render.reel import Reel, duration_of, frames_of, parse_reel, reel_at
 from vistaline.core.render.source import QUALITIES
@@ -380,7 +380,14 @@ def _render_range(hand: _Hand, renderer: Frames, job: RenderJob, piece: RenderRa
         encoder = encoder_called(job.kind)
         target = encoder.part(folder, piece.start)
         options = encoder.options.model_validate(job.options or {})
-        output = Output(encoder=encoder, target=target, options=options, threads=1, keep=True)
+        output = Output(
+            encoder=encoder,
+            target=target,
+            options=options,
+            threads=1,
+            made=made_by(job.document),
+            keep=True,
+        )
         render_frames(renderer, frames, output, progress=progress, check=beating.check)
         encoded = len(frames)
         _show(hand, job, frames[-1])
@@ -424,7 +431,7 @@ def _join(hand: _Hand) -> None:
     result = folder / f"result{encoder.suffix}"
     parts = encoder.parts(folder, [(piece.start, piece.stop) for piece in job.ranges])
     with _beating(hand, RenderJob, job.id) as beating:
-        clip = ClipFormat(reel.frame.size, reel.frame.rate)
+        clip = ClipFormat(reel.frame.size, reel.frame.rate, made_by(job.document))
         options = encoder.options.model_validate(job.options or {})
         encoder.join(parts, result, clip, options, beating.check)
         _done(

@@ -48,6 +48,8 @@ class ClipFormat:
     """Width and height in pixels."""
     rate: Fraction
     """Frames a second."""
+    made: str = ""
+    """What made them: kept as a comment by what can keep one."""
 
 
 class Writer(Protocol):

@@ -60,7 +60,7 @@ class ClipWriter:
                 f"{clip.size[0]} x {clip.size[1]}. Choose another size."
             )
         self._unfinished = path.with_name(f".{path.name}.{os.getpid()}.part")
-        self._container = opened(self._unfinished, path.suffix)
+        self._container = opened(self._unfinished, path.suffix, clip.made)
         stream: Any = self._container.add_stream(coding.codec, rate=rate)
         stream.width, stream.height = clip.size
         stream.pix_fmt = coding.samples
@@ -160,11 +160,14 @@ class ClipWriter:
         replace_safely(self._unfinished, self._path)
 
 
-def opened(path: Path, ending: str) -> Any:
-    """Begin a file of the container that files with this ending are."""
+def opened(path: Path, ending: str, made: str = "") -> Any:
+    """Begin a file of the container that files with this ending are; ``made``: its comment."""
     container = _ENDINGS[ending]
     options = _AT_ONCE if container in ("mp4", "mov") else {}
-    return av.open(str(path), "w", format=container, options=options)
+    file = av.open(str(path), "w", format=container, options=options)
+    if made:
+        file.metadata["comment"] = made
+    return file
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -225,7 +228,7 @@ class Clip:
         check: Callable[[], None],
     ) -> None:
         """Put the clips together without encoding again."""
-        join_clips(parts, result, clip.rate)
+        join_clips(parts, result, clip)
 
 
 class SilentClip(Clip):
@@ -240,7 +243,7 @@ class SilentClip(Clip):
         check: Callable[[], None],
     ) -> None:
         """Put the clips together, and a track of silence beside them."""
-        join_clips(parts, result, clip.rate)
+        join_clips(parts, result, clip)
         add_silence(result)
 
 
@@ -255,6 +258,7 @@ def add_silence(path: Path) -> None:
     unfinished = path.with_name(f".{path.name}.{os.getpid()}.part")
     try:
         with av.open(str(path)) as source, opened(unfinished, path.suffix) as output:
+            output.metadata.update(source.metadata)
             picture = source.streams.video[0]
             video: Any = output.add_stream_from_template(picture)
             video.time_base = picture.time_base
@@ -286,11 +290,12 @@ def _silence(context: Any, samples: int) -> Iterable[Any]:
     yield from context.encode(None)
 
 
-def join_clips(pieces: Sequence[Path], path: Path, rate: Fraction) -> None:
+def join_clips(pieces: Sequence[Path], path: Path, clip: ClipFormat) -> None:
     """Join clips of one size and encoder into one, frame after frame, without encoding again."""
+    rate = clip.rate
     unfinished = path.with_name(f".{path.name}.{os.getpid()}.part")
     try:
-        with opened(unfinished, path.suffix) as output:
+        with opened(unfinished, path.suffix, clip.made) as output:
             with av.open(str(pieces[0])) as first:
                 stream = _like(output, first.streams.video[0], rate)
             if path.suffix == ".mov":

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import pairwise
 
+from vistaline import __version__
 from vistaline.core.formats.encoders import ClipFormat, Encoder, Writer
 from vistaline.core.model import Part
 from vistaline.core.render.frames import Frames
 
-__all__ = ["Output", "frame_ranges", "range_length", "render_frames"]
+__all__ = ["Output", "frame_ranges", "made_by", "range_length", "render_frames"]
 
 Progress = Callable[[int], None]
 """Called with the number of frames that are written to the file."""
@@ -55,6 +57,8 @@ class Output:
     """The encoder's; its usual ones if left out."""
     threads: int = 0
     """How many it may use; 0 for as many as it likes."""
+    made: str = ""
+    """What made the frames, in words: see :func:`made_by`."""
     keep: bool = False
     """What is there already of an earlier attempt is not rendered again."""
 
@@ -75,6 +79,12 @@ class Output:
         )
 
 
+def made_by(document: str) -> str:
+    """Return the words for what made frames: the version, and the hash of what was rendered."""
+    digest = hashlib.sha256(document.encode()).hexdigest()[:16]
+    return f"Vistaline {__version__}, {digest}"
+
+
 def render_frames(
     renderer: Frames,
     frames: range,
@@ -87,7 +97,7 @@ def render_frames(
 
     ``progress`` is called in whatever thread encodes.
     """
-    clip = ClipFormat(renderer.size, renderer.rate)
+    clip = ClipFormat(renderer.size, renderer.rate, output.made)
     layout = output.encoder.layout(output.chosen)
     with output.open(clip, progress) as writer:
         for frame in frames:
