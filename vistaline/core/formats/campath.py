@@ -24,7 +24,7 @@ from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import camera_states, live_cameras
 from vistaline.core.timing import rate_label, timecode
 
-__all__ = ["PathRow", "camera_path", "path_csv", "path_json"]
+__all__ = ["camera_path", "path_csv", "path_json"]
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -12,6 +12,7 @@ from numpy.typing import ArrayLike
 from vistaline.core.arrays import FloatArray, Rgba16
 
 __all__ = [
+    "FULL",
     "codes_from_linear",
     "encode_srgb",
     "hex_to_linear",

@@ -12,7 +12,7 @@ from vistaline.core.stage.cards import Card
 from vistaline.core.stage.tracks import track_of
 from vistaline.core.stage.waving import hung_of
 
-__all__ = ["FRAMES_AT_ONCE", "describe_cloth", "motion_name", "pack_motion"]
+__all__ = ["describe_cloth", "motion_name", "pack_motion"]
 
 FRAMES_AT_ONCE = 24
 _REACH = 4.0
