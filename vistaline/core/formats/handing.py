@@ -20,6 +20,7 @@ from vistaline.core.arrays import FloatArray
 from vistaline.core.formats.gltf import Gltf
 from vistaline.core.geometry.bodies import mesh_of
 from vistaline.core.geometry.optics import gate_size
+from vistaline.core.looks.cloth_sheet import sheet_of
 from vistaline.core.picture.colour import straight_codes
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.picture.still import encode_png
@@ -180,7 +181,7 @@ def _parts(out: Gltf, card: Card, looks: Mapping[str, Pyramid]) -> list[Part]:
     material = out.picture(name, _png(looks[card.texture]), opacity)
     if card.waving:
         rows, columns = card.waving.points.shape[:2]
-        u, v, faces = _grid(rows, columns)
+        u, v, faces = sheet_of(rows, columns)
         points = card.waving.points.reshape(-1, 3) * card.width
         return [(points, np.column_stack([u, v]), faces, material)]
     if card.layer.body:
@@ -188,7 +189,7 @@ def _parts(out: Gltf, card: Card, looks: Mapping[str, Pyramid]) -> list[Part]:
         points = points * [card.width / 2, card.height / 2, card.depth / 2]
     else:
         cells = _CELLS if card.projector is not None else 1
-        u, v, faces = _grid(cells + 1, cells + 1)
+        u, v, faces = sheet_of(cells + 1, cells + 1)
         points = np.column_stack([u - 0.5, 0.5 - v, np.zeros(len(u))])
         points *= [card.width, card.height, 1]
         if card.projector is None:
@@ -198,15 +199,6 @@ def _parts(out: Gltf, card: Card, looks: Mapping[str, Pyramid]) -> list[Part]:
     seen = world @ card.projector.T
     places = seen[:, :2] / np.maximum(seen[:, 2:], 1e-6)
     return [(points, places, faces, material)]
-
-
-def _grid(rows: int, columns: int) -> tuple[FloatArray, FloatArray, np.ndarray]:
-    """Return u, v (N,) and faces (M, 3) of a rectangle's points, row by row from its upper left."""
-    u, v = np.meshgrid(np.linspace(0, 1, columns), np.linspace(0, 1, rows))
-    number = np.arange(rows * columns).reshape(rows, columns)
-    a, b, c, d = number[:-1, :-1], number[:-1, 1:], number[1:, :-1], number[1:, 1:]
-    halves = [np.stack(each, axis=-1).reshape(-1, 3) for each in ((a, c, d), (a, d, b))]
-    return u.ravel(), v.ravel(), np.concatenate(halves)
 
 
 def _png(look: Pyramid) -> bytes:

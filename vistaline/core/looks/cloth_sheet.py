@@ -9,7 +9,7 @@ from scipy.interpolate import CubicSpline
 
 from vistaline.core.arrays import FloatArray
 
-__all__ = ["drawn", "refined", "shades"]
+__all__ = ["drawn", "refined", "shades", "sheet_of"]
 
 _FINER, _LEAST_FINER = 4, 2
 _CELLS = 96
@@ -44,6 +44,20 @@ def _between(count: int, finer: int) -> FloatArray:
         return np.eye(count)
     spline = CubicSpline(np.arange(count), np.eye(count))
     return np.asarray(spline(np.linspace(0, count - 1, (count - 1) * finer + 1)))
+
+
+@lru_cache(maxsize=64)
+def sheet_of(rows: int, columns: int) -> tuple[FloatArray, FloatArray, np.ndarray]:
+    """Return how a sheet of so many points is put together, row by row from its upper left.
+
+    Where each point is in the picture, u and v (N,), and its triangles (M, 3) int32, counter-
+    clockwise as they lie flat.
+    """
+    u, v = np.meshgrid(np.linspace(0, 1, columns), np.linspace(0, 1, rows))
+    number = np.arange(rows * columns, dtype=np.int32).reshape(rows, columns)
+    a, b, c, d = number[:-1, :-1], number[:-1, 1:], number[1:, :-1], number[1:, 1:]
+    halves = [np.stack(each, axis=-1).reshape(-1, 3) for each in ((a, c, d), (a, d, b))]
+    return u.ravel(), v.ravel(), np.concatenate(halves)
 
 
 def shades(points: FloatArray, folds: float) -> FloatArray:

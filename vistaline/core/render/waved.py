@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import cv2
 import numpy as np
 
+from vistaline.core.looks.cloth_sheet import sheet_of
 from vistaline.core.picture.pyramid import Pyramid
 from vistaline.core.render.laying import EDGES
 from vistaline.core.render.outlines import EVERYWHERE
@@ -34,19 +33,6 @@ _PLAIN = (
     np.zeros((0, 0), np.float32),
 )
 """Its 1/z is as told, all of it shows something, and nothing is before it yet."""
-
-
-@lru_cache(maxsize=64)
-def sheet_of(rows: int, columns: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Return how a sheet of so many points is put together.
-
-    Where each point is in the picture, u and v (N,), and its triangles (M, 3) int32.
-    """
-    u, v = np.meshgrid(np.linspace(0, 1, columns), np.linspace(0, 1, rows))
-    number = np.arange(rows * columns, dtype=np.int32).reshape(rows, columns)
-    a, b, c, d = number[:-1, :-1], number[:-1, 1:], number[1:, :-1], number[1:, 1:]
-    halves = [np.stack(each, axis=-1).reshape(-1, 3) for each in ((a, d, c), (a, b, d))]
-    return u.ravel(), v.ravel(), np.concatenate(halves)
 
 
 class WavedSource:
