@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import os
+import re
 import shutil
 import sys
 import tempfile
@@ -91,6 +92,8 @@ def render(
     encoder = encoder_called(key) if key else encoder_for(output)
     if not output.lower().endswith(encoder.ending):
         raise click.UsageError(f"--as {key}: OUTPUT must end with {encoder.ending}.")
+    if encoder.joined and re.search(r"%\d*d", Path(output).name):
+        raise click.UsageError(f"{encoder.label} is one file of all frames. Name it without %d.")
     if silence and encoder.ending not in (".mp4", ".mov"):
         raise click.UsageError("--silence: only MP4 and MOV take it. Name one, such as clip.mp4.")
     options = options_for(encoder, dict(_pair(each) for each in chosen))

@@ -135,6 +135,15 @@ def test_all_stands_and_moves_as_on_the_stage(tmp_path: Path) -> None:
     assert any("ambient" in words for words in told["scenes"][0]["extras"]["left_out"])
 
 
+def test_a_lamp_that_is_off_has_no_strength(tmp_path: Path) -> None:
+    """KHR_lights_punctual: intensity, and nothing that switches a light off."""
+    document_of = dump_shot(moving())
+    document_of["lamps"][0]["on"] = False
+    told, _ = document(handed(parse_shot(document_of), tmp_path))
+    lights = told["extensions"]["KHR_lights_punctual"]["lights"]
+    assert [light["name"] for light in lights if light["intensity"] == 0] == ["point"]
+
+
 def test_its_camera_sees_its_meshes_where_ours_sees_the_layers(tmp_path: Path) -> None:
     """trimesh's own reading of the file, seen by OpenCV through the file's lens."""
     shot = moving()

@@ -284,6 +284,8 @@ def test_the_command_line_makes_them_by_ending_and_by_name(shot_file: Path) -> N
         assert told["comment"] == f"Vistaline {__version__}, {digest}"
     wrong = run("render", shot_file, "-o", "h.mp4", "--as", "vp9", folder=folder, fails=True)
     assert "must end with .webm" in wrong.stderr
+    wrong = run("render", shot_file, "-o", "%04d.gif", folder=folder, fails=True)
+    assert "GIF is one file of all frames" in wrong.stderr
 
 
 @pytest.mark.parametrize("key", ["gif", "webp"])

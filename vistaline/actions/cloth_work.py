@@ -6,9 +6,8 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from vistaline.actions.errors import NotFound
 from vistaline.actions.rooms import ask_of_shot
-from vistaline.actions.shots import current_shot
+from vistaline.actions.shots import shot_now
 from vistaline.actions.tasks import Finish, Run, Work, tasks_of
 from vistaline.core.looks.cloth_kept import is_prepared, prepare
 from vistaline.core.scene.cloths import motion_name
@@ -47,10 +46,7 @@ def ask_for_motion(
 def _move(run: Run) -> Finish:
     wish = run.task.arguments
     with run.sessions() as session:
-        row = session.get(ShotRow, run.task.shot_id)
-        if row is None:
-            raise NotFound("The shot is gone.")
-        shot = current_shot(session, row)
+        shot = shot_now(session, run.task.shot_id)
     layer = next((each for each in shot.layers if each.id == wish["layer"]), None)
     # What was changed since is another task's.
     if layer and motion_name(shot, layer) == wish["motion"]:

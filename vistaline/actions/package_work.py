@@ -8,16 +8,15 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from vistaline.actions.errors import NotFound
 from vistaline.actions.pictures import Library
-from vistaline.actions.shots import current_shot, import_shot_file
+from vistaline.actions.shots import import_shot_file, shot_now
 from vistaline.actions.tasks import Finish, Run, Work
 from vistaline.actions.typefaces import bring_type
 from vistaline.core.formats.package import pack_shot, unpack_shot
 from vistaline.core.formats.shotfile import read_shot_file, with_paths
 from vistaline.core.shot.document import dump_shot, parse_shot
 from vistaline.core.shot.shot import Shot
-from vistaline.store.models import PictureTask, ShotRow, TaskKind
+from vistaline.store.models import PictureTask, TaskKind
 
 __all__ = ["PACKAGE_WORKS"]
 
@@ -25,12 +24,9 @@ _KEPT_DOWNLOADS = 6
 
 
 def _pack(run: Run) -> Finish:
-    with run.sessions() as session:
-        row = session.get(ShotRow, run.task.shot_id)
-        if row is None:
-            raise NotFound("The shot is gone.")
-        shot = current_shot(session, row)
     library = run.library
+    with run.sessions() as session:
+        shot = shot_now(session, run.task.shot_id)
     path = library.files.derived("packages", f"{run.task.id}.zip")
     size = pack_shot(
         _with_files(shot, library),

@@ -37,8 +37,9 @@ from vistaline.actions.shots import current_shot
 from vistaline.core.errors import RenderError
 from vistaline.core.files import write_atomically
 from vistaline.core.film.film import dump_film
-from vistaline.core.formats.encoders import ClipFormat
+from vistaline.core.formats.encoders import ClipFormat, Encoder
 from vistaline.core.formats.outputs import encoder_called, options_for
+from vistaline.core.model import Part
 from vistaline.core.picture.still import encode_jpeg
 from vistaline.core.render.clip import Output, frame_ranges, made_by, range_length, render_frames
 from vistaline.core.render.frames import Frames
@@ -377,12 +378,10 @@ def _render_range(hand: _Hand, renderer: Frames, job: RenderJob, piece: RenderRa
         return {"done": encoded, "seconds": time.monotonic() - began}
 
     with _beating(hand, RenderRange, piece.id, how_far) as beating:
-        encoder = encoder_called(job.kind)
-        target = encoder.part(folder, piece.start)
-        options = encoder.options.model_validate(job.options or {})
+        encoder, options = _encoder_of(job)
         output = Output(
             encoder=encoder,
-            target=target,
+            target=encoder.part(folder, piece.start),
             options=options,
             threads=1,
             made=made_by(job.document),
@@ -392,6 +391,12 @@ def _render_range(hand: _Hand, renderer: Frames, job: RenderJob, piece: RenderRa
         encoded = len(frames)
         _show(hand, job, frames[-1])
         _done(hand, RenderRange, piece.id, state=JobState.DONE, **how_far())
+
+
+def _encoder_of(job: RenderJob) -> tuple[Encoder, Part]:
+    """Return what writes a job's frames, and what was chosen of it."""
+    encoder = encoder_called(job.kind)
+    return encoder, encoder.options.model_validate(job.options or {})
 
 
 def _show(hand: _Hand, job: RenderJob, frame: int) -> None:
@@ -427,12 +432,11 @@ def _join(hand: _Hand) -> None:
     if job is None:
         return
     folder = hand.library.files.render_folder(job.id)
-    encoder, reel = encoder_called(job.kind), _reel_of(job)
+    (encoder, options), reel = _encoder_of(job), _reel_of(job)
     result = folder / f"result{encoder.suffix}"
     parts = encoder.parts(folder, [(piece.start, piece.stop) for piece in job.ranges])
     with _beating(hand, RenderJob, job.id) as beating:
         clip = ClipFormat(reel.frame.size, reel.frame.rate, made_by(job.document))
-        options = encoder.options.model_validate(job.options or {})
         encoder.join(parts, result, clip, options, beating.check)
         _done(
             hand,

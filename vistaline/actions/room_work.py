@@ -12,7 +12,6 @@ from typing import Any
 import numpy as np
 from sqlalchemy.orm import Session
 
-from vistaline.actions.errors import NotFound
 from vistaline.actions.history import Change
 from vistaline.actions.pictures import Admitted, reference_to
 from vistaline.actions.rooms import (
@@ -24,7 +23,7 @@ from vistaline.actions.rooms import (
     straight_picture,
     straight_plate,
 )
-from vistaline.actions.shots import change_shot, current_shot, shot_at
+from vistaline.actions.shots import change_shot, shot_at, shot_now
 from vistaline.actions.tasks import Finish, Run, Work
 from vistaline.core.arrays import Rgba16
 from vistaline.core.files import write_atomically
@@ -44,10 +43,7 @@ _KEPT_DOWNLOADS = 20
 
 def _shot(run: Run) -> Shot:
     with run.sessions() as session:
-        row = session.get(ShotRow, run.task.shot_id)
-        if row is None:
-            raise NotFound("The shot is gone.")
-        return current_shot(session, row)
+        return shot_now(session, run.task.shot_id)
 
 
 def _edit(session: Session, task: PictureTask, verb: str, values: Mapping[str, Any]) -> None:

@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from vistaline.actions.errors import Refused
+from vistaline.actions.errors import NotFound, Refused
 from vistaline.actions.history import Change, History
 from vistaline.actions.nesting import emptied, nested_in, reference_to, with_inner
 from vistaline.actions.pictures import Library
@@ -31,6 +31,7 @@ __all__ = [
     "paste_layers",
     "redo",
     "shot_at",
+    "shot_now",
     "shots_showing",
     "undo",
     "undo_labels",
@@ -84,6 +85,14 @@ def _import(
 def current_shot(session: Session, row: ShotRow) -> Shot:
     """Return the shot as it is now."""
     return _history(session, row).current()
+
+
+def shot_now(session: Session, shot_id: int | None) -> Shot:
+    """Return the shot with this number as it is now; NotFound if it is gone."""
+    row = session.get(ShotRow, shot_id)
+    if row is None:
+        raise NotFound("The shot is gone.")
+    return current_shot(session, row)
 
 
 def shot_at(session: Session, row: ShotRow, position: int) -> Shot:

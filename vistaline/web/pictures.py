@@ -8,6 +8,7 @@ from typing import Any, BinaryIO, cast
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask import session as flask_session
 from flask_login import login_required
+from werkzeug.datastructures import FileStorage
 
 from vistaline.actions import intake, pictures, projects, shots, starting
 from vistaline.actions.errors import Refused
@@ -69,15 +70,12 @@ def use_demo(project_id: int) -> Any:
 def upload(project_id: int) -> Any:
     """Take in one file; a worker makes a picture of it."""
     projects.find_project(session(), person_id(), project_id)
-    file = request.files.get("picture")
-    if file is None or not file.filename:
-        raise Refused("No file was sent. Choose a picture first.")
-    with closing(file):
+    with closing(_sent("picture")) as file:
         taken = intake.receive_picture(
             session(),
             services().library,
             project_id,
-            file.filename,
+            file.filename or "",
             cast(BinaryIO, file.stream),
             person_id=person_id(),
         )
@@ -86,6 +84,14 @@ def upload(project_id: int) -> Any:
         return {"id": taken.id, "new": False, "name": taken.name}
     tasks.announce(taken)
     return {"task": taken.id, "new": True, "name": taken.name}
+
+
+def _sent(name: str) -> FileStorage:
+    """Return the file that was sent as a picture or a package."""
+    file = request.files.get(name)
+    if file is None or not file.filename:
+        raise Refused(f"No file was sent. Choose a {name} first.")
+    return file
 
 
 @blueprint.post("/projects/<int:project_id>/frames")
@@ -114,15 +120,12 @@ def upload_frames(project_id: int) -> Any:
 def upload_package(project_id: int) -> Any:
     """Take in a packed shot; a worker opens it."""
     projects.find_project(session(), person_id(), project_id)
-    file = request.files.get("package")
-    if file is None or not file.filename:
-        raise Refused("No file was sent. Choose a package first.")
-    with closing(file):
+    with closing(_sent("package")) as file:
         task = intake.receive_package(
             session(),
             services().library,
             project_id,
-            file.filename,
+            file.filename or "",
             cast(BinaryIO, file.stream),
             person_id=person_id(),
         )

@@ -5,6 +5,7 @@ Neither can be joined from parts: their frames are kept as PNG until all are the
 
 from __future__ import annotations
 
+import itertools
 import os
 import tempfile
 from collections.abc import Callable, Iterator, Sequence
@@ -22,9 +23,8 @@ from pydantic import Field
 from vistaline.core.errors import RenderError
 from vistaline.core.files import replace_safely
 from vistaline.core.formats.encoders import ClipFormat, Layout
-from vistaline.core.formats.sequence import FrameFiles, FrameWriter
+from vistaline.core.formats.sequence import FrameFiles, FrameWriter, png_of
 from vistaline.core.model import Part
-from vistaline.core.picture.still import encode_png
 
 __all__ = ["GIF", "WEBP"]
 
@@ -80,6 +80,7 @@ class Animation(FrameFiles):
     """A kind of animation."""
 
     assemble: Assemble
+    encode: Callable[[np.ndarray, Any], bytes] = png_of
     use: str = "For pages"
     joined: bool = field(default=True)
 
@@ -96,21 +97,17 @@ class Animation(FrameFiles):
         """Begin to write: frames, if ``target`` has a place for their number, or the whole."""
 
         def inner(pattern: str) -> FrameWriter:
-            return FrameWriter(pattern, encode_png, keep, written)
+            return FrameWriter(pattern, lambda pixels: self.encode(pixels, options), keep, written)
 
-        if "%" in Path(target).name:
+        if target.endswith(self.frame_ending):
             return inner(target)
         made = self.assemble
         return _Whole(Path(target), lambda files, to: made(files, to, clip.rate, options), inner)
 
-    def part(self, folder: Path, start: int) -> str:
-        """Return the pattern of the frames that all ranges share."""
-        return str(folder / "%06d.png")
-
-    def parts(self, folder: Path, ranges: Sequence[tuple[int, int]]) -> list[Path]:
-        """Return the files of all frames."""
-        frames = (frame for start, stop in ranges for frame in range(start, stop))
-        return [folder / f"{frame:06d}.png" for frame in frames]
+    @property
+    def frame_ending(self) -> str:
+        """What the file of a frame ends with that waits for the others."""
+        return ".png"
 
     def join(
         self,
@@ -185,7 +182,7 @@ def _gif(files: Sequence[Path], result: Path, rate: Fraction, chosen: _Gif) -> N
         told.push(palette)
         told.push(None)
         stream.width, stream.height = first.width, first.height
-        for frame in [*_frames(files, rate, "rgba"), None]:
+        for frame in itertools.chain(_frames(files, rate, "rgba"), [None]):
             source.push(frame)
             for shown in _pulled(sink):
                 assert shown.pts is not None and shown.time_base is not None
@@ -233,7 +230,6 @@ WEBP = Animation(
     suffix=".webp",
     options=_WebP,
     laid=lambda chosen: Layout.RGBA8 if chosen.alpha else Layout.RGB8,
-    encode=lambda pixels, _: encode_png(pixels),
     assemble=_webp,
 )
 GIF = Animation(
@@ -244,6 +240,5 @@ GIF = Animation(
     suffix=".gif",
     options=_Gif,
     laid=lambda chosen: Layout.RGB8,
-    encode=lambda pixels, _: encode_png(pixels),
     assemble=_gif,
 )

@@ -21,6 +21,7 @@ from vistaline.core.picture.coding import planes_of
 __all__ = [
     "AV1",
     "BT709",
+    "FULL",
     "H264",
     "H265",
     "LOSSLESS",
@@ -34,7 +35,8 @@ __all__ = [
 
 BT709 = 1
 """Code point 1 for primaries, transfer and matrix alike: ITU-T H.273, tables 2 to 4."""
-NARROW, _FULL = 1, 2
+NARROW, FULL = 1, 2
+"""As FFmpeg numbers the range of codes: 16 to 235, or all of them."""
 _SRGB, _IDENTITY = 13, 0
 """ITU-T H.273: transfer 13 is IEC 61966-2-1, sRGB; matrix 0 says that planes are G, B and R."""
 _LOOKAHEAD = 16
@@ -218,7 +220,7 @@ def pictured(pixels: np.ndarray, coding: Coding) -> av.VideoFrame:
         frame = _of_planes([bgr.reshape(height, -1)], pixels.shape, coding.samples)
     frame.color_primaries, frame.color_trc = BT709, coding.transfer
     frame.colorspace = coding.matrix
-    frame.color_range = _FULL if coding.wide else NARROW
+    frame.color_range = FULL if coding.wide else NARROW
     return frame
 
 

@@ -42,7 +42,8 @@ _LARGEST = 2048
 """Pixels of a picture's longer side."""
 _CELLS = 24
 """Across and down a plane that catches its picture: perspective runs evenly only between points."""
-Part = tuple[FloatArray, FloatArray, np.ndarray, int]
+_MeshPart = tuple[FloatArray, FloatArray, np.ndarray, int]
+"""Points (N, 3), places of the picture (N, 2), triangles (M, 3) and the number of a material."""
 
 
 def scene_glb(
@@ -164,7 +165,7 @@ def _layer(
     _move(out, animation, node, poses, sizes / sizes[0], seconds)
 
 
-def _parts(out: Gltf, card: Card, looks: Mapping[str, Pyramid]) -> list[Part]:
+def _parts(out: Gltf, card: Card, looks: Mapping[str, Pyramid]) -> list[_MeshPart]:
     """Return the parts of a layer's mesh, in the card's metres, at frame 0."""
     name, opacity = card.layer.name, card.opacity
     if card.raised:
@@ -224,9 +225,9 @@ def _lamp(
         return
     brightest = max(float(light.colour.max()), 1e-6)
     kinds = {LampKind.POINT: "point", LampKind.SPOT: "spot", LampKind.PARALLEL: "directional"}
-    # Seen squarely at its normal distance it shows what it lights as it is: pi times as much light
-    # as a white sheet sends back.
-    strength = math.pi * brightest
+    # At its normal distance a white sheet that faces it is seen as white. Such a sheet sends back
+    # one pi-th of the light on it (Lambert's law), so the lamp has pi times as much.
+    strength = math.pi * brightest * lamp.on
     told: dict[str, Any] = {
         "name": lamp.name,
         "type": kinds[lamp.kind],

@@ -23,17 +23,16 @@ from vistaline.core.model import Part
 __all__ = ["ENCODERS", "encoder_called", "encoder_for", "options_for", "register"]
 
 _LOOK, _EDIT, _WEB = "To look at", "For the edit", "For pages"
-_MP4 = Clip(
-    key="mp4",
-    use=_LOOK,
-    label="Clip",
-    about="MP4, H.264, for every player",
-    ending=".mp4",
-    kind=H264,
-    plays=True,
-)
 _CLIPS = (
-    _MP4,
+    Clip(
+        key="mp4",
+        use=_LOOK,
+        label="Clip",
+        about="MP4, H.264, for every player",
+        ending=".mp4",
+        kind=H264,
+        plays=True,
+    ),
     SilentClip(
         key="mp4-silent",
         use=_LOOK,

@@ -19,7 +19,7 @@ from vistaline.core.model import Part
 from vistaline.core.picture.floating import encode_exr
 from vistaline.core.picture.still import encode_jpeg, encode_png, encode_still
 
-__all__ = ["EXR", "JPEG", "PNG", "PNG_ALPHA", "TIFF", "FrameFiles", "FrameWriter"]
+__all__ = ["EXR", "JPEG", "PNG", "PNG_ALPHA", "TIFF", "FrameFiles", "FrameWriter", "png_of"]
 
 
 def numbered(pattern: str, frame: int) -> Path:
@@ -43,7 +43,7 @@ class _Png(Part):
     bits: Literal["8", "16"] = Field("8", description="Bits of each of red, green and blue.")
 
 
-class _Deep(Part):
+class _Nothing(Part):
     """Nothing can be chosen."""
 
 
@@ -137,16 +137,17 @@ class FrameFiles:
 
     def part(self, folder: Path, start: int) -> str:
         """Return the pattern that all ranges share."""
-        return str(folder / f"%06d{self._extension}")
+        return str(folder / f"%06d{self.frame_ending}")
 
     def parts(self, folder: Path, ranges: Sequence[tuple[int, int]]) -> list[Path]:
         """Return the files of all frames."""
         frames = (frame for start, stop in ranges for frame in range(start, stop))
-        return [folder / f"{frame:06d}{self._extension}" for frame in frames]
+        return [folder / f"{frame:06d}{self.frame_ending}" for frame in frames]
 
     @property
-    def _extension(self) -> str:
-        return Path(self.ending).suffix or self.ending
+    def frame_ending(self) -> str:
+        """What a frame's own file ends with."""
+        return Path(f"_{self.ending}").suffix
 
     def join(
         self,
@@ -165,7 +166,8 @@ class FrameFiles:
         replace_safely(unfinished, result)
 
 
-def _png(pixels: np.ndarray, _: Any) -> bytes:
+def png_of(pixels: np.ndarray, _: Any) -> bytes:
+    """Return a PNG file of pixels in whatever layout it was asked for."""
     return encode_png(pixels)
 
 
@@ -181,7 +183,7 @@ PNG = FrameFiles(
     ending=".png",
     options=_Png,
     laid=lambda chosen: Layout.RGB16 if chosen.bits == "16" else Layout.RGB8,
-    encode=_png,
+    encode=png_of,
 )
 PNG_ALPHA = FrameFiles(
     key="png-alpha",
@@ -190,14 +192,14 @@ PNG_ALPHA = FrameFiles(
     ending=".alpha.png",
     options=_Png,
     laid=lambda chosen: Layout.RGBA16 if chosen.bits == "16" else Layout.RGBA8,
-    encode=_png,
+    encode=png_of,
 )
 TIFF = FrameFiles(
     key="tiff",
     label="Frames, TIFF",
     about="TIFF, sRGB, 16 bit, straight alpha over nothing",
     ending=".tif",
-    options=_Deep,
+    options=_Nothing,
     laid=lambda chosen: Layout.RGBA16,
     encode=lambda pixels, _: encode_still(pixels, "tiff16"),
 )

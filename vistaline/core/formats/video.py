@@ -18,7 +18,7 @@ import numpy as np
 
 from vistaline.core.errors import RenderError
 from vistaline.core.files import replace_safely
-from vistaline.core.formats.coded import BT709, NARROW, Coding, Kind, pictured
+from vistaline.core.formats.coded import BT709, FULL, NARROW, Coding, Kind, pictured
 from vistaline.core.formats.encoders import ClipFormat, Layout
 from vistaline.core.model import Part
 from vistaline.core.timing import timecode
@@ -32,6 +32,8 @@ _ENDINGS = {".mp4": "mp4", ".mov": "mov", ".webm": "webm", ".mkv": "matroska"}
 """Containers, by how files of theirs end."""
 _AT_ONCE = {"movflags": "+faststart"}
 """Of MP4 and MOV: what a player must know first comes first."""
+# AV1's encoder prints its settings at every start unless it is told to print errors only.
+os.environ.setdefault("SVT_LOG", "1")
 
 
 class ClipWriter:
@@ -76,7 +78,7 @@ class ClipWriter:
         context.framerate = rate
         context.color_primaries, context.color_trc = BT709, coding.transfer
         context.colorspace = coding.matrix
-        context.color_range = 2 if coding.wide else NARROW
+        context.color_range = FULL if coding.wide else NARROW
         self._stream = stream
         self._frames: queue.Queue[np.ndarray | None] = queue.Queue(_WAITING)
         self._spare: queue.SimpleQueue[np.ndarray] = queue.SimpleQueue()

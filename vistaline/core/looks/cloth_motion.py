@@ -8,9 +8,9 @@ import numpy as np
 from scipy.spatial import KDTree
 
 from vistaline.core.arrays import FloatArray
-from vistaline.core.looks.cloth import Cloth, ClothHeld
+from vistaline.core.looks.cloth import Cloth
 from vistaline.core.looks.obstacles import Obstacle, keep_out, told_obstacle
-from vistaline.core.looks.pins import away_from
+from vistaline.core.looks.pins import EDGES, away_from
 from vistaline.core.looks.threads import moved
 
 __all__ = ["FRAMES_A_SECOND", "Hung", "Motion", "grid_of", "rest_of", "simulated"]
@@ -43,20 +43,7 @@ def rest_of(cloth: Cloth, aspect: float) -> tuple[FloatArray, np.ndarray]:
     rest = np.zeros((rows, columns, 3))
     rest[..., 0], rest[..., 1] = x, y[:, None]
     held = np.zeros((rows, columns), bool)
-    match cloth.held:
-        case ClothHeld.LEFT:
-            held[:, 0] = True
-        case ClothHeld.RIGHT:
-            held[:, -1] = True
-        case ClothHeld.HEAD:
-            held[0] = True
-        case ClothHeld.CORNERS:
-            held[0, [0, -1]] = True
-        case ClothHeld.COLLAR:
-            held[0, columns // 4 : columns - columns // 4] = True
-        case ClothHeld.NOWHERE:
-            pass
-    for pin in cloth.pins:
+    for pin in (*EDGES[cloth.held], *cloth.pins):
         _hold(held, np.array(pin) * [columns - 1, rows - 1])
     return rest, held
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from itertools import pairwise
+from types import MappingProxyType
 from typing import Annotated
 
 import numpy as np
@@ -10,7 +12,7 @@ from pydantic import Field
 
 from vistaline.core.arrays import FloatArray
 
-__all__ = ["Pins", "away_from"]
+__all__ = ["EDGES", "Pins", "away_from"]
 
 _Place = Annotated[float, Field(ge=-0.5, le=1.5, allow_inf_nan=False)]
 Pin = Annotated[tuple[tuple[_Place, _Place], ...], Field(min_length=1, max_length=64)]
@@ -24,6 +26,20 @@ Pins = Annotated[
         "from its upper left corner.",
     ),
 ]
+
+
+EDGES: Mapping[str, tuple[Pin, ...]] = MappingProxyType(
+    {
+        "left": (((0.0, 0.0), (0.0, 1.0)),),
+        "right": (((1.0, 0.0), (1.0, 1.0)),),
+        "head": (((0.0, 0.0), (1.0, 0.0)),),
+        "foot": (((0.0, 1.0), (1.0, 1.0)),),
+        "corners": (((0.0, 0.0),), ((1.0, 0.0),)),
+        "collar": (((0.25, 0.0), (0.75, 0.0)),),
+        "nowhere": (),
+    }
+)
+"""What is held of a picture, by the word for how, told as if it were painted."""
 
 
 def away_from(line: FloatArray, x: np.ndarray, y: np.ndarray) -> FloatArray:

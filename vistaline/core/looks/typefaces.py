@@ -137,6 +137,7 @@ def _words_of(path: Path, name: str) -> str:
 
 
 def shelved(face: str) -> Path | None:
+    """Return the file of a face that was brought in; None if it is none, or is not here."""
     named = face.removeprefix(OWN)
     if not named.isalnum():
         return None

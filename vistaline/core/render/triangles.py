@@ -104,6 +104,7 @@ def asked_of(mesh: Mesh, cover: np.ndarray) -> np.ndarray:
 _SLACK = 1e-3
 """Of a triangle: so little outside still counts, that no pixel between two is missed."""
 SQUARE = 8
+"""Pixels of the squares of which it is told what hides all of them."""
 _MIDDLE = 0.501
 """Where in a pixel its middle is, with as much to spare."""
 

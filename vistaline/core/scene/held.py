@@ -2,20 +2,11 @@
 
 from __future__ import annotations
 
+from vistaline.core.looks.pins import EDGES
 from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.poses import frame_ratio, framed_ratio
 
 __all__ = ["held_on"]
-
-_EDGES: dict[str, list[list[tuple[float, float]]]] = {
-    "left": [[(0, 0), (0, 1)]],
-    "right": [[(1, 0), (1, 1)]],
-    "head": [[(0, 0), (1, 0)]],
-    "foot": [[(0, 1), (1, 1)]],
-    "corners": [[(0, 0)], [(1, 0)]],
-    "collar": [[(0.25, 0), (0.75, 0)]],
-}
-"""By how it is held: in shares of its picture, y down."""
 
 
 def held_on(shot: Shot, layer: Layer) -> list[list[list[float]]]:
@@ -27,7 +18,7 @@ def held_on(shot: Shot, layer: Layer) -> list[list[list[float]]]:
     if layer.stirs is None:
         return []
     # Nothing else is told where something is painted: that is all that holds what sways.
-    edges = [] if layer.sway and layer.sway.pins else _EDGES.get(layer.stirs.held.value, [])
+    edges = () if layer.sway and layer.sway.pins else EDGES[layer.stirs.held]
     wide, tall = (
         whole / framed
         for whole, framed in zip(frame_ratio(shot, layer), framed_ratio(shot, layer), strict=True)

@@ -86,7 +86,7 @@ def _layer(shot: Shot, layer: Layer, track: Track, frames: Sequence[int]) -> dic
 
 
 def _moves(layer: Layer) -> bool:
-    return bool(passes(layer) or layer.looks_by_time or layer.cloth)
+    return bool(passes(layer) or layer.moves_by_time)
 
 
 def _raised(track: Track) -> dict[str, str]:

@@ -272,6 +272,11 @@ class Layer(Part):
         return bool(self.counts or self.runs or self.drifts or self.sway)
 
     @property
+    def moves_by_time(self) -> bool:
+        """Whether it is otherwise in other frames, keys or not: in its look, or as cloth."""
+        return self.looks_by_time or self.cloth is not None
+
+    @property
     def stirs(self) -> Stirs | None:
         """How the picture it shows stirs by itself: its sway, or its cloth."""
         return self.sway or self.cloth

@@ -168,7 +168,7 @@ def _own_track(shot: Shot, layer: Layer, times: FloatArray) -> Track:
     style_rows = rows_of(shot, f"style:{layer.frame_style}") if layer.frame_style else ()
     carried = rides_on_moving(layer.ride, shot.mounts, moving)
     laid = asked_of_layout(shot, layer)
-    own = passes(layer) or laid or layer.looks_by_time or layer.cloth
+    own = passes(layer) or laid or layer.moves_by_time
     changes = bool(rows or style_rows or carried or own)
     asked = _Asked(
         layer=layer,

@@ -28,8 +28,10 @@ export function matrixOf(record, id) {
 
 /** How a relief is raised in a frame: a and b of 1 / depth, and what its areas add; null if no key tells. */
 export function raisedOf(record, id) {
-  const track = record.tracks[id];
-  return track?.raised ? track.raised.subarray(record.n * 6, record.n * 6 + 6) : null;
+  const { raised, opacity } = record.tracks[id] ?? {};
+  if (!raised) return null;
+  const each = raised.length / opacity.length;
+  return raised.subarray(record.n * each, (record.n + 1) * each);
 }
 
 /** Which texture a layer has in a frame; null if its look does not change. */
