@@ -110,6 +110,13 @@ def test_reeds_bend_a_shore_passes_by_and_both_stand_again(page: Page) -> None:
     soon_as_rendered(page, 0)
     with change(page):
         page.uncheck("#inspector [name=drifts]")
+    # What was ticked by hand follows what is undone.
+    with change(page):
+        page.click("[data-history=undo]")
+    expect(page.locator("#inspector [name=drifts]")).to_be_checked()
+    with change(page):
+        page.click("[data-history=redo]")
+    expect(page.locator("#inspector [name=drifts]")).not_to_be_checked()
     # Several as one wind moves them.
     choose(page, "reeds")
     page.click(".depth-card[data-layer=keeper]", modifiers=["Shift"])
@@ -131,6 +138,12 @@ def test_a_layer_is_cloth_in_the_wind_and_none_again(page: Page) -> None:
     type_in(page, "#v-set_cloth-wind", "2")
     with change(page):
         page.select_option("#v-set_cloth-before", "headland")
+    # A list that has the focus does not keep what was chosen in it from being undone.
+    for key, hung in (("Control+z", ""), ("Control+Shift+z", "headland")):
+        page.focus("#v-set_cloth-before")
+        with change(page):
+            page.keyboard.press(key)
+        expect(page.locator("#v-set_cloth-before")).to_have_value(hung)
     # As it hangs in every frame, once a worker has found out how.
     for frame in (0, 31, 32):
         soon_as_rendered(page, frame)

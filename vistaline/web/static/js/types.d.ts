@@ -17,6 +17,9 @@ interface PageEvents {
   filmchange: Told;
   taskchange: Told;
 }
+interface Window {
+  htmx: { registerExtension(name: string, methods: Record<string, (element: Element, detail: any) => void>): void };
+}
 interface DocumentEventMap extends PageEvents {}
 interface HTMLElementEventMap extends PageEvents {}
 

@@ -14,6 +14,7 @@ import { notice } from "./notice.js";
 import "./commands.js";
 import "./hints.js";
 import "./idle.js";
+import "./morphing.js";
 import "./tips.js";
 import "./turns.js";
 import { silenced } from "./keyboard.js";

@@ -10,9 +10,11 @@ export function silenced({ key, ctrlKey, metaKey, altKey }) {
 }
 
 /** Whether a key belongs to the field, tab or dialog that has the focus. */
-export function taken({ target, key }) {
+export function taken({ target, key, ctrlKey, metaKey }) {
   // A dialog that is closed keeps the focus until the page is next drawn: its keys are the desk's.
   const field = target.closest("dialog:not([open])") ? null : target.closest('input, select, textarea, dialog, [role="tab"]');
+  // A list has the keys of letters, but nothing to undo: with Ctrl they are the desk's.
+  if (field?.matches("select") && (ctrlKey || metaKey)) return false;
   if (!field?.matches('input[type="range"], input[type="checkbox"], input[type="radio"], [role="tab"]')) return Boolean(field);
   return key === " " || key.startsWith("Arrow") || key === "Home" || key === "End";
 }
