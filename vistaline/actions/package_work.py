@@ -51,11 +51,10 @@ def _with_files(shot: Shot, library: Library) -> Shot:
 
 def _unpack(run: Run) -> Finish:
     library, task = run.library, run.task
-    # Gone with the last who knows of it: when the shot is there, or the task ended otherwise.
-    folder = tempfile.TemporaryDirectory(prefix="vistaline-")
+    folder = Path(run.until_done.enter_context(tempfile.TemporaryDirectory(prefix="vistaline-")))
     file = unpack_shot(
         library.files.path(task.arguments["file"]),
-        Path(folder.name) / "shot",
+        folder / "shot",
         progress=lambda share: run.progress(0.4 * share, "checking its files"),
     )
     _, paths = read_shot_file(file)
@@ -64,11 +63,10 @@ def _unpack(run: Run) -> Finish:
         library.foresee(path)
 
     def finish(session: Session, task: PictureTask) -> dict[str, Any]:
-        with folder:
-            for font in sorted((file.parent / "type").glob("*")):
-                with font.open("rb") as stream:
-                    bring_type(session, library.files, task.project_id, font.name, stream)
-            row = import_shot_file(session, library, task.project_id, file, task.person_id)
+        for font in sorted((file.parent / "type").glob("*")):
+            with font.open("rb") as stream:
+                bring_type(session, library.files, task.project_id, font.name, stream)
+        row = import_shot_file(session, library, task.project_id, file, task.person_id)
         return {"shot": row.id, "name": row.name, "remarks": []}
 
     return finish

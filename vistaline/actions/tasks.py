@@ -8,6 +8,7 @@ or a person who stops it, leaves the picture as it was.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import ExitStack
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
@@ -60,6 +61,8 @@ class Run:
     task: PictureTask
     progress: Callable[[float, str], None]
     """Says how far it is; raises when the task shall stop."""
+    until_done: ExitStack
+    """What is entered here is left when the task ended, whichever way."""
 
 
 Work = Callable[[Run], Finish]
@@ -190,10 +193,17 @@ def work_on_task(
             said.update(share=share, words=words[:120])
             beating.check()
 
-        run = Run(sessions=sessions, library=library, task=task, progress=progress)
         try:
-            finish = works[task.kind](run)
-            insist(lambda: _finish(sessions, task_id, worker, finish))
+            with ExitStack() as until_done:
+                run = Run(
+                    sessions=sessions,
+                    library=library,
+                    task=task,
+                    progress=progress,
+                    until_done=until_done,
+                )
+                finish = works[task.kind](run)
+                insist(lambda: _finish(sessions, task_id, worker, finish))
         except Taken:
             return
         except Exception as error:
