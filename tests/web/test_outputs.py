@@ -145,4 +145,4 @@ def test_a_packed_shot_is_opened_in_another_project(
     client.post(f"{other}/packages", data=torn)
     (failed,) = do_tasks(app)
     assert failed.state is JobState.FAILED and "torn.zip" in failed.error
-    assert not list(tmp_path.iterdir())
+    assert not list(tmp_path.glob("vistaline-*"))

@@ -55,6 +55,7 @@ def _unpack(run: Run) -> Finish:
     file = unpack_shot(
         library.files.path(task.arguments["file"]),
         folder / "shot",
+        named=task.name,
         progress=lambda share: run.progress(0.4 * share, "checking its files"),
     )
     _, paths = read_shot_file(file)

@@ -130,10 +130,17 @@ class _Packing:
         return self._known[file]
 
 
-def unpack_shot(path: Path, folder: Path, *, progress: Progress = lambda share: None) -> Path:
+def unpack_shot(
+    path: Path,
+    folder: Path,
+    *,
+    named: str = "",
+    progress: Progress = lambda share: None,
+) -> Path:
     """Open a package into a new folder; returns the shot file in it.
 
-    Nothing is there before all of it is, whole and as its hashes say.
+    Nothing is there before all of it is, whole and as its hashes say. Errors call the package
+    ``named``, if its file has another name than the person gave it.
 
     Raises
     ------
@@ -142,17 +149,18 @@ def unpack_shot(path: Path, folder: Path, *, progress: Progress = lambda share: 
     """
     if folder.exists() and any(folder.iterdir()):
         raise ShotError(f"{folder.name} is not empty. Name a new folder.")
+    named = named or path.name
     folder.parent.mkdir(parents=True, exist_ok=True)
     unfinished = Path(tempfile.mkdtemp(prefix=f".{folder.name}.", dir=folder.parent))
     try:
         with zipfile.ZipFile(path) as archive:
-            _unpack(archive, path.name, unfinished, progress)
+            _unpack(archive, named, unfinished, progress)
         if folder.exists():
             folder.rmdir()
         unfinished.rename(folder)
         sync(folder.parent)
     except (zipfile.BadZipFile, zipfile.LargeZipFile, EOFError, NotImplementedError) as error:
-        raise ShotError(f"{path.name} is no package, or is damaged: {error}.") from error
+        raise ShotError(f"{named} is no package, or is damaged: {error}.") from error
     finally:
         shutil.rmtree(unfinished, ignore_errors=True)
     return folder / _SHOT
