@@ -16,9 +16,10 @@ import time
 from pathlib import Path
 
 from tests.conftest import private_servers
-from vistaline.actions import renders
+from vistaline.actions import rendering, renders
 from vistaline.actions.pictures import Library
 from vistaline.actions.shots import current_shot
+from vistaline.core.delivery.delivery import Delivery
 from vistaline.stack.run import load_demo
 from vistaline.store.database import connect
 from vistaline.store.files import FileStore
@@ -49,7 +50,8 @@ def main() -> None:
             for row in session.query(ShotRow).order_by(ShotRow.id).limit(chosen.reach):
                 frame = current_shot(session, row).frame
                 last = min(frame.duration, round(chosen.seconds * frame.rate)) - 1
-                job = renders.start_render(session, row, kind="mp4", scale=chosen.scale, last=last)
+                wanted = Delivery(scale=chosen.scale)
+                (job,) = renders.start_renders(session, row, wanted, last=last)
                 jobs.append((job.id, row.name))
         spawn = multiprocessing.get_context("spawn")
         busy = [
@@ -62,7 +64,7 @@ def main() -> None:
             began = time.monotonic()
             hands = [
                 threading.Thread(
-                    target=renders.work_on, args=(sessions, library, job_id, f"hand {n}")
+                    target=rendering.work_on, args=(sessions, library, job_id, f"hand {n}")
                 )
                 for n in range(2)
             ]

@@ -76,11 +76,11 @@ def test_a_package_opened_elsewhere_is_the_same_shot(shot: Shot, tmp_path: Path)
 
 
 def test_frames_of_an_opened_package_are_those_of_the_shot(shot: Shot, tmp_path: Path) -> None:
-    from vistaline.cli import _open_looks
+    from vistaline.cli.looks import open_looks
 
     pack_shot(shot, tmp_path / "a.zip")
     opened = read_reel_file(unpack_shot(tmp_path / "a.zip", tmp_path / "b"))
-    one, other = (frames_of(each, _open_looks).rgb(3) for each in (shot, opened))
+    one, other = (frames_of(each, open_looks).rgb(3) for each in (shot, opened))
     assert (np.asarray(one) == other).all()
 
 

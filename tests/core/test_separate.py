@@ -10,7 +10,7 @@ import skimage.data
 from click.testing import CliRunner
 from PIL import Image
 
-from vistaline.cli import commands
+from vistaline.cli.commands import commands
 from vistaline.core.errors import MaskError
 from vistaline.core.formats.shotfile import read_shot_file
 from vistaline.core.picture.decode import decode_picture

@@ -8,7 +8,7 @@ from flask.testing import FlaskClient
 
 from tests.web.conftest import MemoryQueue, signed_in
 from tests.web.test_web import edit, scene
-from vistaline.actions import renders
+from vistaline.actions import rendering
 from vistaline.store.models import JobState, RenderJob
 from vistaline.web.context import Services
 
@@ -61,7 +61,7 @@ def test_shots_are_joined_played_and_rendered_as_one(
     assert film(client, project)["kept"] != before and film(client, project)["duration"] == 70
     assert post(client, project, "renders", kind="mp4", first=30, last=49).status_code == 302
     (job_id,) = queue.announced
-    renders.work_on(services.sessions, services.library, job_id, "a worker")
+    rendering.work_on(services.sessions, services.library, job_id, "a worker")
     with services.sessions() as session:
         job = session.get_one(RenderJob, job_id)
         assert job.state is JobState.DONE, job.error

@@ -11,7 +11,7 @@ from flask.testing import FlaskClient
 
 from tests.web.conftest import MemoryQueue, words_in
 from tests.web.test_web import start
-from vistaline.actions import life, renders
+from vistaline.actions import life, rendering, renders
 from vistaline.actions.life import ATTEMPTS, Life
 from vistaline.actions.tasks import orphaned_tasks, start_task, work_on_task
 from vistaline.actions.works import WORKS
@@ -27,7 +27,7 @@ HURRIED = Life(beat=0.05, silence=0.6)
 def watched(services: Services, job: int, monkeypatch: pytest.MonkeyPatch) -> list[int]:
     """Do a render while a second worker asks for it all the time, as the sweep would."""
     claimed: list[int] = []
-    original = renders._claim_range
+    original = rendering._claim_range
 
     def counting(hand):  # type: ignore[no-untyped-def]
         found = original(hand)
@@ -35,20 +35,20 @@ def watched(services: Services, job: int, monkeypatch: pytest.MonkeyPatch) -> li
             claimed.append(found[1].start)
         return found
 
-    monkeypatch.setattr(renders, "_claim_range", counting)
+    monkeypatch.setattr(rendering, "_claim_range", counting)
     over = threading.Event()
 
     def sweep() -> None:
         while not over.wait(0.1):
             with services.sessions() as session:
-                orphaned = renders.orphaned_jobs(session, life=HURRIED)
+                orphaned = rendering.orphaned_jobs(session, life=HURRIED)
             if job in orphaned:
-                renders.work_on(services.sessions, services.library, job, "another", life=HURRIED)
+                rendering.work_on(services.sessions, services.library, job, "another", life=HURRIED)
 
     thread = threading.Thread(target=sweep)
     thread.start()
     try:
-        renders.work_on(services.sessions, services.library, job, "one", life=HURRIED)
+        rendering.work_on(services.sessions, services.library, job, "one", life=HURRIED)
     finally:
         over.set()
         thread.join()
@@ -85,8 +85,8 @@ def test_a_frame_that_takes_long_is_waited_for(
         time.sleep(2.5 * HURRIED.silence if frame == 3 else 0)
         return draw(self, frame, *more)
 
-    monkeypatch.setattr(Renderer, "yuv", slowly)
     job = start(client, shot, services, first=0, last=11)
+    monkeypatch.setattr(Renderer, "yuv", slowly)
     assert watched(services, job, monkeypatch) == [0]
     with services.sessions() as session:
         assert session.get(RenderJob, job).state is JobState.DONE
@@ -109,13 +109,13 @@ def test_frames_that_are_safe_are_never_done_again(
         drawn.append(frame)
         return draw(self, frame, *more)
 
-    monkeypatch.setattr(Renderer, "rgb", dying)
-    monkeypatch.setattr(renders, "_show", lambda *shown: None)  # a small picture of each range
     job = start(client, shot, services, kind="png", first=0, last=49)
+    monkeypatch.setattr(Renderer, "rgb", dying)
+    monkeypatch.setattr(rendering, "_show", lambda *shown: None)  # a small picture of each range
     with pytest.raises(Lost):
-        renders.work_on(services.sessions, services.library, job, "one", life=HURRIED)
+        rendering.work_on(services.sessions, services.library, job, "one", life=HURRIED)
     time.sleep(HURRIED.silence)
-    renders.work_on(services.sessions, services.library, job, "two", life=HURRIED)
+    rendering.work_on(services.sessions, services.library, job, "two", life=HURRIED)
     with services.sessions() as session:
         assert session.get(RenderJob, job).state is JobState.DONE
     assert drawn == [*range(47), 47, 47, 48, 49]
@@ -137,15 +137,15 @@ def test_a_render_that_kills_its_workers_is_given_up(
         first, second = session.get(RenderJob, job).ranges
     for _ in range(ATTEMPTS):
         lose(services, RenderRange, second.id)
-    renders.work_on(services.sessions, services.library, job, "one")
+    rendering.work_on(services.sessions, services.library, job, "one")
     words = words_in(client.get(f"{shot}/renders"))
     assert "Frames 24 to 49: the program was ended 3 times while at it" in words
     with services.sessions() as session:
         assert session.get(RenderRange, first.id).state is JobState.DONE  # kept
-        assert job not in renders.orphaned_jobs(session)
+        assert job not in rendering.orphaned_jobs(session)
     # Somebody may ask for it again; then it is tried as if for the first time.
     client.post(f"/renders/{job}/resume")
-    renders.work_on(services.sessions, services.library, job, "one")
+    rendering.work_on(services.sessions, services.library, job, "one")
     with services.sessions() as session:
         assert session.get(RenderJob, job).state is JobState.DONE
 
@@ -163,12 +163,12 @@ def test_any_failure_ends_a_render_with_a_sentence(
         raise ZeroDivisionError
 
     monkeypatch.setattr(Renderer, "yuv", faulty)
-    renders.work_on(services.sessions, services.library, job, "one")
+    rendering.work_on(services.sessions, services.library, job, "one")
     with services.sessions() as session:
         row = session.get(RenderJob, job)
         assert row.state is JobState.FAILED
         assert "a fault in the program ended it" in row.error
-        assert job not in renders.orphaned_jobs(session, life=HURRIED)
+        assert job not in rendering.orphaned_jobs(session, life=HURRIED)
     assert "ZeroDivisionError" in caplog.text
 
 

@@ -13,7 +13,7 @@ from flask.testing import FlaskClient
 
 from tests.core.test_decode import png_header
 from tests.web.conftest import MemoryQueue, bring_in, signed_in, upload, words_in
-from vistaline.actions import renders
+from vistaline.actions import rendering
 from vistaline.actions.errors import Conflict
 from vistaline.actions.history import Change
 from vistaline.actions.shots import change_shot
@@ -288,7 +288,7 @@ def test_a_render_is_rendered_joined_and_fetched(
 
     job = start(client, shot, services, percent="50")
     assert queue.announced == [job]
-    renders.work_on(services.sessions, services.library, job, "one")
+    rendering.work_on(services.sessions, services.library, job, "one")
     path = tmp_path / "fetched.mp4"
     save(client, f"/renders/{job}/result", path)
     facts = probe(path)
@@ -310,11 +310,11 @@ def test_frames_come_as_an_archive(
     import zipfile
 
     job = start(client, shot, services, kind="png", first=10, last=14)
-    renders.work_on(services.sessions, services.library, job, "one")
+    rendering.work_on(services.sessions, services.library, job, "one")
     path = tmp_path / "frames.zip"
     save(client, f"/renders/{job}/result", path)
     with zipfile.ZipFile(path) as archive:
-        assert archive.namelist() == [f"{n:06d}.png" for n in range(10, 15)]
+        assert archive.namelist() == [f"bay-{job}-{n:04d}.png" for n in range(10, 15)]
         assert archive.testzip() is None
 
 
@@ -327,23 +327,23 @@ def test_a_stopped_render_goes_on_where_it_was(
 ) -> None:
     edit(client, shot, "set_format", width=320, height=180, rate="25", duration=72)
     job = start(client, shot, services)
-    original, calls = renders._render_range, []
+    original, calls = rendering._render_range, []
 
-    def first_only(hand, renderer, row, piece) -> None:
+    def first_only(hand, work, piece) -> None:
         calls.append(piece.start)
-        original(hand, renderer, row, piece)
+        original(hand, work, piece)
         if len(calls) == 1:
             client.post(f"/renders/{job}/stop")
 
-    monkeypatch.setattr(renders, "_render_range", first_only)
-    renders.work_on(services.sessions, services.library, job, "one")
+    monkeypatch.setattr(rendering, "_render_range", first_only)
+    rendering.work_on(services.sessions, services.library, job, "one")
     with services.sessions() as session:
         row = session.get(RenderJob, job)
         assert row.state is JobState.STOPPED and calls == [0]
     assert "Stopped after 24 of 72 frames" in words_in(client.get(f"{shot}/renders"))
     client.post(f"/renders/{job}/resume")
     assert queue.announced == [job, job]
-    renders.work_on(services.sessions, services.library, job, "two")
+    rendering.work_on(services.sessions, services.library, job, "two")
     assert calls == [0, 24, 48]
     with services.sessions() as session:
         assert session.get(RenderJob, job).state is JobState.DONE
@@ -354,10 +354,10 @@ def test_a_render_stopped_before_the_joining_is_joined(
 ) -> None:
     job = start(client, shot, services)
     with monkeypatch.context() as patch:
-        patch.setattr(renders, "_join", lambda *_: client.post(f"/renders/{job}/stop"))
-        renders.work_on(services.sessions, services.library, job, "one")
+        patch.setattr(rendering, "_join", lambda *_: client.post(f"/renders/{job}/stop"))
+        rendering.work_on(services.sessions, services.library, job, "one")
     client.post(f"/renders/{job}/resume")
-    renders.work_on(services.sessions, services.library, job, "two")
+    rendering.work_on(services.sessions, services.library, job, "two")
     with services.sessions() as session:
         assert session.get(RenderJob, job).state is JobState.DONE
 
@@ -372,7 +372,7 @@ def test_a_render_that_cannot_be_made_says_why(
     for name in ("pyramids", "pictures"):
         shutil.rmtree(root / name)
     services.library._pyramids.forget()
-    renders.work_on(services.sessions, services.library, job, "one")
+    rendering.work_on(services.sessions, services.library, job, "one")
     assert "Did not work" in client.get(f"{shot}/renders").text
     assert client.post(f"{shot}/renders", data={"kind": "avi"}).status_code == 422
     assert client.post(f"{shot}/renders", data={"first": 9, "last": 3}).status_code == 422

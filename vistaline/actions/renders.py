@@ -1,138 +1,194 @@
-"""Asking for a clip, and rendering it range by range.
+"""Asking for renders, and the list of them: how far each is, what comes first, what it is called.
 
-Any number of workers take ranges of one job until none is left; whoever finishes the last joins
-them. How a worker takes something, beats for it and ends it is in ``life``.
+The workers' side is in ``rendering``.
 """
 
 from __future__ import annotations
 
 import json
-import time
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterable, Sequence
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import func, select, text, update
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy import ColumnElement, or_, select, update
+from sqlalchemy.orm import Session
 
 from vistaline.actions.errors import Refused
 from vistaline.actions.films import whole_film
-from vistaline.actions.life import (
-    LIFE,
-    Beating,
-    Life,
-    Taken,
-    alive,
-    claim,
-    insist,
-    renew,
-    update_own,
-    words_for,
-    worn_out,
-)
+from vistaline.actions.life import renew
 from vistaline.actions.pictures import Library
 from vistaline.actions.queue import Queue
 from vistaline.actions.shots import current_shot
+from vistaline.core.delivery.delivery import (
+    Delivery,
+    Span,
+    names_of,
+    parse_delivery,
+    sidecar,
+    span_of,
+)
+from vistaline.core.delivery.naming import name_by
+from vistaline.core.delivery.takes import shot_as
 from vistaline.core.errors import RenderError
-from vistaline.core.files import write_atomically
-from vistaline.core.film.film import dump_film
-from vistaline.core.formats.encoders import ClipFormat, Encoder
-from vistaline.core.formats.outputs import encoder_called, options_for
-from vistaline.core.model import Part
-from vistaline.core.picture.still import encode_jpeg
-from vistaline.core.render.clip import Output, frame_ranges, made_by, range_length, render_frames
-from vistaline.core.render.frames import Frames
-from vistaline.core.render.reel import Reel, duration_of, frames_of, parse_reel, reel_at
-from vistaline.core.render.source import QUALITIES
+from vistaline.core.film.film import Film, dump_film
+from vistaline.core.render.clip import frame_ranges, made_by, range_length
+from vistaline.core.render.reel import Reel, duration_of, parse_reel, reel_at
 from vistaline.core.shot.document import dump_shot
-from vistaline.core.shot.shot import Shot
 from vistaline.store.models import (
     ACTIVE,
     FilmRow,
     JobState,
     RenderJob,
+    RenderNote,
     RenderRange,
     ShotRow,
-    now,
 )
 
 __all__ = [
+    "NEWEST",
     "RenderProgress",
     "announce",
-    "expected_seconds",
+    "delivery_of",
+    "facts_of",
+    "file_name",
+    "in_project",
     "jobs_of",
+    "last_delivery",
+    "log_of",
+    "made_of",
     "newest_frame",
-    "orphaned_jobs",
+    "note",
     "progress_of",
+    "reel_now",
+    "release",
     "remove_render",
     "rename_render",
+    "render_again",
     "resume_render",
-    "start_render",
+    "span_of_job",
+    "start_renders",
     "stop_render",
-    "work_on",
 ]
 
 _WORKERS = 2
-_SAMPLE = 480
-"""Pixels of the longer side of a frame on which it is measured how long one takes."""
-_NEWEST, _SMALL = "newest.jpg", 400
-"""The small picture of the newest frame, and its longer side in pixels."""
-_OLD_ENOUGH = 12.0
-"""Seconds after which a render that nobody is at has lost its invitation, or its worker."""
+NEWEST = "newest.jpg"
+"""The small picture of the newest frame, in a render's folder."""
 
 
-def start_render(
+def start_renders(
     session: Session,
     row: ShotRow | FilmRow,
+    delivery: Delivery,
     *,
-    kind: str,
-    scale: float = 1.0,
-    quality: str = "standard",
     first: int = 0,
     last: int | None = None,
-    options: Mapping[str, str] | None = None,
-) -> RenderJob:
-    """Keep a render of a shot or a film as it is now; announce it after the commit.
+    takes: Sequence[str] = ("",),
+    cameras: Sequence[str] = ("",),
+) -> list[RenderJob]:
+    """Keep renders of a shot or a film as it is now; announce them after the commit.
 
-    ``options`` of the output, as words; the others are as usual.
+    There is one for each of ``takes`` by each of ``cameras``, by their names; "" is the route, or
+    the cuts, as they are.
+
+    Raises
+    ------
+    Refused
+        Something makes no sense; nothing is kept.
     """
-    try:
-        chosen = options_for(encoder_called(kind), options or {})
-    except RenderError as error:
-        raise Refused(str(error)) from error
-    reel, duration = _reel_now(session, row)
+    reel, duration = reel_now(session, row)
     if not duration:
         raise Refused("The film has no shots yet. Add one first.")
-    last = duration - 1 if last is None else last
-    if first > last:
-        raise Refused(f"The first frame, {first}, comes after the last, {last}. Exchange them.")
-    if not 0 <= first <= last < duration:
-        what = "shot" if isinstance(row, ShotRow) else "film"
-        raise Refused(f"The {what} has frames 0 to {duration - 1}; choose among them.")
-    if quality not in QUALITIES:
-        raise Refused(f"A render is {', '.join(QUALITIES)}, not {quality!r}. Choose one of them.")
-    if not 0.05 <= scale <= 2:
-        raise Refused("A render is 5 % to 200 % of the frame's size.")
-    length = range_length(reel_at(reel, scale).frame.size)
-    job = RenderJob(
+    try:
+        span = span_of(delivery, first, duration - 1 if last is None else last, duration=duration)
+        kept = [
+            (
+                take,
+                camera,
+                reel if isinstance(reel, Film) else shot_as(reel, take=take, camera=camera),
+            )
+            for take in takes
+            for camera in cameras
+        ]
+    except RenderError as error:
+        raise Refused(str(error)) from error
+    jobs = [_job(row, delivery, span, *each) for each in kept]
+    session.add_all(jobs)
+    session.flush()
+    for job in jobs:
+        job.place = job.id
+        note(session, job, "asked for")
+    session.flush()
+    return jobs
+
+
+def _job(
+    row: ShotRow | FilmRow, delivery: Delivery, span: Span, take: str, camera: str, reel: Reel
+) -> RenderJob:
+    width, height = reel_at(reel, delivery.scale).frame.size
+    length = range_length((width, height))
+    return RenderJob(
         shot_id=row.id if isinstance(row, ShotRow) else None,
         film_id=row.id if isinstance(row, FilmRow) else None,
-        kind=kind,
         name=reel.name,
-        document=json.dumps(dump_shot(reel) if isinstance(reel, Shot) else dump_film(reel)),
-        scale=scale,
-        quality=quality,
-        options=chosen.model_dump(mode="json"),
-        frames=last - first + 1,
-        ranges=[RenderRange(start=a, stop=b) for a, b in frame_ranges(first, last + 1, length)],
+        take=take,
+        camera=camera,
+        document=json.dumps(dump_film(reel) if isinstance(reel, Film) else dump_shot(reel)),
+        delivery=delivery.model_dump(mode="json"),
+        span=asdict(span),
+        width=width,
+        height=height,
+        frames=span.count,
+        ranges=[RenderRange(start=a, stop=b) for a, b in frame_ranges(0, span.count, length)],
     )
-    session.add(job)
-    session.flush()
-    return job
 
 
-def _reel_now(session: Session, row: ShotRow | FilmRow) -> tuple[Reel, int]:
+def _as(reel: Reel, take: str, camera: str) -> Reel:
+    return reel if isinstance(reel, Film) else shot_as(reel, take=take, camera=camera)
+
+
+def delivery_of(job: RenderJob) -> Delivery:
+    """Return what a render becomes."""
+    return parse_delivery(job.delivery)
+
+
+def span_of_job(job: RenderJob) -> Span:
+    """Return which frames a render hands over."""
+    return Span(**job.span)
+
+
+def facts_of(job: RenderJob) -> dict[str, str]:
+    """Return what names of a render's files are made of."""
+    return {
+        "project": job.of.project.name,
+        "shot": job.name,
+        "take": job.take,
+        "camera": job.camera,
+        "size": f"{job.width}x{job.height}",
+        "date": job.created.date().isoformat(),
+        "render": str(job.id),
+    }
+
+
+def file_name(job: RenderJob) -> str:
+    """Return what the file that a finished render hands over is called."""
+    delivery, span = delivery_of(job), span_of_job(job)
+    ending = Path(job.result).suffix
+    if ending != delivery.encoder.suffix:
+        return names_of(delivery, facts_of(job), span)(0) + ending
+    return name_by(delivery.name, facts_of(job)) + ending
+
+
+def last_delivery(session: Session, row: ShotRow | FilmRow) -> Delivery:
+    """Return what the newest render of a project becomes: what its next is likely to."""
+    query = (
+        select(RenderJob).where(in_project([row.project_id])).order_by(RenderJob.id.desc()).limit(1)
+    )
+    newest = session.scalars(query).first()
+    return delivery_of(newest) if newest else Delivery()
+
+
+def reel_now(session: Session, row: ShotRow | FilmRow) -> tuple[Reel, int]:
     """Return what is rendered, with all that it is made of, and how many frames it has."""
     if isinstance(row, FilmRow):
         film = whole_film(session, row)
@@ -141,37 +197,33 @@ def _reel_now(session: Session, row: ShotRow | FilmRow) -> tuple[Reel, int]:
     return shot, shot.duration
 
 
-def expected_seconds(
-    session: Session, row: ShotRow | FilmRow, library: Library
-) -> dict[str, float]:
-    """Return about how long a worker takes for a frame, in seconds, by quality.
+def render_again(session: Session, job: RenderJob) -> RenderJob:
+    """Keep a render of the same document once more; announce it after the commit."""
+    same = ("shot_id", "film_id", "name", "take", "camera", "document", "delivery", "span",
+            "frames", "width", "height", "urgency")  # fmt: skip
+    again = RenderJob(
+        **{name: getattr(job, name) for name in same},
+        ranges=[RenderRange(start=each.start, stop=each.stop) for each in job.ranges],
+    )
+    session.add(again)
+    session.flush()
+    again.place = again.id
+    note(session, again, f"asked for, as render {job.id} once more")
+    return again
 
-    Measured on a small frame half way through; of a film without shots there is nothing to say.
-    """
-    reel, duration = _reel_now(session, row)
-    if not duration:
-        return {}
-    small = reel_at(reel, min(1.0, _SAMPLE / max(reel.frame.size)))
-    pixels = reel.frame.width * reel.frame.height / (small.frame.width * small.frame.height)
-    frame = duration // 2
-    found = {}
-    for name, quality in QUALITIES.items():
-        renderer = frames_of(small, library.looks_of, quality=quality, threads=1)
-        times = []
-        # What is opened first does not count; for the longest it has been by then.
-        for _ in range(1 if quality.views else 3):
-            began = time.perf_counter()
-            renderer.yuv(frame)
-            times.append(time.perf_counter() - began)
-        found[name] = min(times) * pixels
-    return found
+
+def made_of(job: RenderJob) -> dict[str, Any]:
+    """Return what made a render, for a file beside it."""
+    reel = parse_reel(json.loads(job.document))
+    return sidecar(reel, delivery_of(job), span_of_job(job), made_by(job.document))
 
 
 def stop_render(session: Session, job: RenderJob) -> None:
     """Stop a render; finished ranges are kept so that it can go on later."""
     if job.state in ACTIVE:
         job.state = JobState.STOPPED
-        _release(session, job.id)
+        note(session, job, "stopped")
+        release(session, job.id)
 
 
 def resume_render(session: Session, job: RenderJob, queue: Queue) -> bool:
@@ -179,7 +231,8 @@ def resume_render(session: Session, job: RenderJob, queue: Queue) -> bool:
     if job.state in (JobState.STOPPED, JobState.FAILED):
         renew(job)
         job.error = ""
-        _release(session, job.id)
+        note(session, job, "goes on")
+        release(session, job.id)
         session.commit()
         return queue.announce(job.id, _WORKERS)
     return True
@@ -203,7 +256,7 @@ def rename_render(job: RenderJob, name: str) -> None:
 
 def newest_frame(library: Library, job: RenderJob) -> Path | None:
     """Return a small picture of the newest frame of a render; None before there is one."""
-    path = library.files.render_folder(job.id) / _NEWEST
+    path = library.files.render_folder(job.id) / NEWEST
     return path if path.exists() else None
 
 
@@ -212,7 +265,7 @@ def announce(queue: Queue, job: RenderJob) -> bool:
     return queue.announce(job.id, min(_WORKERS, len(job.ranges)))
 
 
-def _release(session: Session, job_id: int) -> None:
+def release(session: Session, job_id: int) -> None:
     """Take a render's unfinished ranges from their workers; finished ones stay."""
     session.execute(
         update(RenderRange)
@@ -220,6 +273,17 @@ def _release(session: Session, job_id: int) -> None:
         .values(state=JobState.WAITING, worker="", beat=None, attempts=0, done=0, seconds=0.0)
     )
     session.flush()
+
+
+def note(session: Session, job: RenderJob, words: str, worker: str = "") -> None:
+    """Put a line into a render's log."""
+    session.add(RenderNote(job_id=job.id, words=words, worker=worker))
+
+
+def log_of(session: Session, job: RenderJob) -> list[RenderNote]:
+    """Return a render's log, the oldest line first."""
+    query = select(RenderNote).where(RenderNote.job_id == job.id).order_by(RenderNote.id)
+    return list(session.scalars(query))
 
 
 def jobs_of(session: Session, row: ShotRow | FilmRow) -> list[RenderJob]:
@@ -245,21 +309,29 @@ class RenderProgress:
         return 100 * self.done // self.frames
 
 
-def progress_of(session: Session, job: RenderJob) -> RenderProgress:
-    """Return frames done and time left.
+def progress_of(session: Session, jobs: Iterable[RenderJob]) -> dict[int, RenderProgress]:
+    """Return frames done and time left of renders, by their numbers.
 
     The time left goes by how long workers were at the ranges they finished, to the end of each
     range's file: pauses do not count, and the end of a clip, when much is encoded at once, does.
     """
-    columns = (RenderRange.state, RenderRange.stop - RenderRange.start, RenderRange.done,
-               RenderRange.seconds)  # fmt: skip
-    ranges = session.execute(select(*columns).where(RenderRange.job_id == job.id)).all()
-    left = None
-    if job.state is JobState.RUNNING:
-        left = _seconds_left([(a, b, c, d) for a, b, c, d in ranges])
-    return RenderProgress(
-        frames=job.frames, done=sum(each[2] for each in ranges), seconds_left=left
-    )
+    columns = (RenderRange.job_id, RenderRange.state, RenderRange.stop - RenderRange.start,
+               RenderRange.done, RenderRange.seconds)  # fmt: skip
+    found: dict[int, RenderProgress] = {}
+    open_ = [job for job in jobs if job.state is not JobState.DONE]
+    ranges: dict[int, list[Any]] = {job.id: [] for job in open_}
+    query = select(*columns).where(RenderRange.job_id.in_(ranges))
+    for job_id, *told in session.execute(query) if open_ else ():
+        ranges[job_id].append(told)
+    for job in jobs:
+        mine = ranges.get(job.id, [])
+        running = job.state is JobState.RUNNING
+        found[job.id] = RenderProgress(
+            frames=job.frames,
+            done=sum(each[2] for each in mine) if job.id in ranges else job.frames,
+            seconds_left=_seconds_left(mine) if running else None,
+        )
+    return found
 
 
 def _seconds_left(ranges: list[tuple[JobState, int, int, float]]) -> float | None:
@@ -276,207 +348,8 @@ def _seconds_left(ranges: list[tuple[JobState, int, int, float]]) -> float | Non
     return (waiting * a_frame + under_way) / len(running)
 
 
-def orphaned_jobs(session: Session, *, life: Life = LIFE) -> list[int]:
-    """Return renders that nobody works on any more though something is left to do."""
-    rendering = (
-        select(RenderRange.id)
-        .where(
-            RenderRange.job_id == RenderJob.id,
-            RenderRange.state == JobState.RUNNING,
-            alive(RenderRange, life),
-        )
-        .exists()
-    )
-    old = func.timestampdiff(text("SECOND"), RenderJob.created, now()) >= min(
-        _OLD_ENOUGH, life.silence
-    )
-    query = select(RenderJob.id).where(
-        RenderJob.state.in_(ACTIVE), old, ~rendering, ~alive(RenderJob, life)
-    )
-    return list(session.scalars(query))
-
-
-@dataclass(frozen=True, kw_only=True)
-class _Hand:
-    """A worker at a render: what it works with, and as whom."""
-
-    sessions: sessionmaker[Session]
-    library: Library
-    job_id: int
-    worker: str
-    life: Life
-
-
-def work_on(
-    sessions: sessionmaker[Session],
-    library: Library,
-    job_id: int,
-    worker: str,
-    *,
-    life: Life = LIFE,
-) -> None:
-    """Take ranges of a job until none is left, then join them if this worker finished the last.
-
-    Safe to call twice, and by many workers at once. Whatever goes wrong ends the render with a
-    sentence.
-    """
-    hand = _Hand(sessions=sessions, library=library, job_id=job_id, worker=worker, life=life)
-    try:
-        _render_all(hand)
-        _join(hand)
-    except Taken:
-        return
-    except Exception as error:
-        words = words_for(f"Render {job_id}", error)
-        insist(lambda: _fail(hand, words))
-
-
-def _render_all(hand: _Hand) -> None:
-    renderer: Frames | None = None
-    while claimed := insist(lambda: _claim_range(hand)):
-        job, piece = claimed
-        if renderer is None:
-            # The workers fill the cores as processes.
-            quality, looks_of = QUALITIES[job.quality], hand.library.looks_of
-            renderer = frames_of(_reel_of(job), looks_of, quality=quality, threads=1)
-        _render_range(hand, renderer, job, piece)
-
-
-def _reel_of(job: RenderJob) -> Reel:
-    return reel_at(parse_reel(json.loads(job.document)), job.scale)
-
-
-def _claim_range(hand: _Hand) -> tuple[RenderJob, RenderRange] | None:
-    """Take the first range that waits, or whose worker has fallen silent."""
-    with hand.sessions.begin() as session:
-        job = session.get(RenderJob, hand.job_id)
-        if job is None or job.state not in ACTIVE:
-            return None
-        mine = RenderRange.job_id == hand.job_id
-        piece = claim(session, RenderRange, mine, worker=hand.worker, life=hand.life)
-        if piece is None:
-            return None
-        if not piece.worker:
-            _end(session, job, worn_out(f"Frames {piece.start} to {piece.stop - 1}"))
-            return None
-        piece.done, piece.seconds = 0, 0.0
-        job.state = JobState.RUNNING
-        job.started = job.started or now()
-        return job, piece
-
-
-def _render_range(hand: _Hand, renderer: Frames, job: RenderJob, piece: RenderRange) -> None:
-    folder = hand.library.files.render_folder(job.id)
-    frames = range(piece.start, piece.stop)
-    began, encoded = time.monotonic(), 0
-
-    def progress(done: int) -> None:
-        nonlocal encoded
-        encoded = done
-
-    def how_far() -> dict[str, Any]:
-        return {"done": encoded, "seconds": time.monotonic() - began}
-
-    with _beating(hand, RenderRange, piece.id, how_far) as beating:
-        encoder, options = _encoder_of(job)
-        output = Output(
-            encoder=encoder,
-            target=encoder.part(folder, piece.start),
-            options=options,
-            threads=1,
-            made=made_by(job.document),
-            keep=True,
-        )
-        render_frames(renderer, frames, output, progress=progress, check=beating.check)
-        encoded = len(frames)
-        _show(hand, job, frames[-1])
-        _done(hand, RenderRange, piece.id, state=JobState.DONE, **how_far())
-
-
-def _encoder_of(job: RenderJob) -> tuple[Encoder, Part]:
-    """Return what writes a job's frames, and what was chosen of it."""
-    encoder = encoder_called(job.kind)
-    return encoder, encoder.options.model_validate(job.options or {})
-
-
-def _show(hand: _Hand, job: RenderJob, frame: int) -> None:
-    """Keep a small picture of a frame beside what is rendered."""
-    reel = _reel_of(job)
-    small = reel_at(reel, min(1.0, _SMALL / max(reel.frame.size)))
-    rgb = frames_of(small, hand.library.looks_of, threads=1).rgb(frame)
-    write_atomically(hand.library.files.render_folder(job.id) / _NEWEST, encode_jpeg(rgb))
-
-
-def _beating(
-    hand: _Hand,
-    kind: type[RenderRange] | type[RenderJob],
-    work_id: int,
-    values: Callable[[], dict[str, Any]] = dict,
-) -> Beating:
-    return Beating(hand.sessions, kind, work_id, hand.worker, values=values, life=hand.life)
-
-
-def _done(
-    hand: _Hand, kind: type[RenderRange] | type[RenderJob], work_id: int, **values: Any
-) -> None:
-    def change() -> None:
-        with hand.sessions.begin() as session:
-            update_own(session, kind, work_id, hand.worker, worker="", **values)
-
-    insist(change)
-
-
-def _join(hand: _Hand) -> None:
-    """Join the ranges if all are done, and if no other worker does."""
-    job = insist(lambda: _claim_join(hand))
-    if job is None:
-        return
-    folder = hand.library.files.render_folder(job.id)
-    (encoder, options), reel = _encoder_of(job), _reel_of(job)
-    result = folder / f"result{encoder.suffix}"
-    parts = encoder.parts(folder, [(piece.start, piece.stop) for piece in job.ranges])
-    with _beating(hand, RenderJob, job.id) as beating:
-        clip = ClipFormat(reel.frame.size, reel.frame.rate, made_by(job.document))
-        encoder.join(parts, result, clip, options, beating.check)
-        _done(
-            hand,
-            RenderJob,
-            job.id,
-            state=JobState.DONE,
-            finished=now(),
-            result=str(result.relative_to(hand.library.files.root)),
-            size=result.stat().st_size,
-        )
-    for part in parts:
-        part.unlink(missing_ok=True)
-
-
-def _claim_join(hand: _Hand) -> RenderJob | None:
-    """Take the joining; all of the job's ranges must be done."""
-    with hand.sessions.begin() as session:
-        unfinished = (
-            select(RenderRange.id)
-            .where(RenderRange.job_id == RenderJob.id, RenderRange.state != JobState.DONE)
-            .exists()
-        )
-        this = RenderJob.id == hand.job_id
-        job = claim(session, RenderJob, this, ~unfinished, worker=hand.worker, life=hand.life)
-        if job is None:
-            return None
-        if not job.worker:
-            _end(session, job, worn_out("The joining of its parts"))
-            return None
-        _ = job.ranges  # loaded while there is a session
-        return job
-
-
-def _fail(hand: _Hand, words: str) -> None:
-    with hand.sessions.begin() as session:
-        job = session.get(RenderJob, hand.job_id)
-        if job is not None and job.state in ACTIVE:
-            _end(session, job, words)
-
-
-def _end(session: Session, job: RenderJob, words: str) -> None:
-    job.state, job.error, job.worker = JobState.FAILED, words, ""
-    _release(session, job.id)
+def in_project(projects: Any) -> ColumnElement[bool]:
+    """Return the condition that a render is of one of some projects: numbers, or a query."""
+    shots = select(ShotRow.id).where(ShotRow.project_id.in_(projects))
+    films = select(FilmRow.id).where(FilmRow.project_id.in_(projects))
+    return or_(RenderJob.shot_id.in_(shots), RenderJob.film_id.in_(films))

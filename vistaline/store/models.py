@@ -92,6 +92,8 @@ class Project(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(120))
     created: Mapped[datetime] = mapped_column(default=now)
+    keep_days: Mapped[int | None]
+    """For how many days finished renders are kept; None: until somebody removes them."""
     members: Mapped[list[Membership]] = relationship(
         back_populates="project", cascade="all, delete-orphan"
     )
@@ -308,16 +310,23 @@ class RenderJob(Worked, Base):
     shot_id: Mapped[int | None] = mapped_column(ForeignKey("shot.id", ondelete="CASCADE"))
     film_id: Mapped[int | None] = mapped_column(ForeignKey("film.id", ondelete="CASCADE"))
     """One of the two."""
-    kind: Mapped[str] = mapped_column(String(16))
-    """Which output it becomes: a key of the encoders."""
     name: Mapped[str]
-    document: Mapped[str] = mapped_column(_Document)
-    scale: Mapped[float] = mapped_column(default=1.0)
-    quality: Mapped[str] = mapped_column(String(16), default="standard", server_default="standard")
-    """How finely it is rendered: a word of the renderer's qualities."""
-    options: Mapped[dict[str, Any] | None] = mapped_column(JSON)
-    """What was chosen of the output; None: its usual options."""
+    take: Mapped[str] = mapped_column(String(80), default="", server_default="")
+    camera: Mapped[str] = mapped_column(String(80), default="", server_default="")
+    """The one that is seen throughout; empty: as the shot is cut."""
+    document: Mapped[str] = mapped_column(_Document, deferred=True)
+    delivery: Mapped[dict[str, Any]] = mapped_column(JSON)
+    """What it becomes: core's ``Delivery``."""
+    span: Mapped[dict[str, int]] = mapped_column(JSON)
+    """Which frames are handed over: core's ``Span``; ranges are of its indices."""
     frames: Mapped[int]
+    width: Mapped[int] = mapped_column(default=0, server_default="0")
+    height: Mapped[int] = mapped_column(default=0, server_default="0")
+    """Of a frame, in pixels."""
+    urgency: Mapped[int] = mapped_column(default=1, server_default="1")
+    """0: before all others; 1: as usual; 2: when nothing else waits."""
+    place: Mapped[int] = mapped_column(default=0, server_default="0")
+    """Among those of its urgency the lowest is rendered first; of one place, the oldest."""
     error: Mapped[str] = mapped_column(Text, default="")
     result: Mapped[str] = mapped_column(default="")
     size: Mapped[int] = mapped_column(default=0)
@@ -339,7 +348,7 @@ class RenderJob(Worked, Base):
 
 
 class RenderRange(Worked, Base):
-    """Frames ``start`` to ``stop`` (exclusive) of a render."""
+    """Frames ``start`` to ``stop`` (exclusive) of those a render hands over, counted from 0."""
 
     __tablename__ = "render_range"
     job_id: Mapped[int] = mapped_column(ForeignKey("render_job.id", ondelete="CASCADE"))
@@ -349,6 +358,30 @@ class RenderRange(Worked, Base):
     """Frames that are encoded."""
     seconds: Mapped[float] = mapped_column(default=0.0, server_default="0")
     """How long its worker has been at it, the end of the clip included."""
+
+
+class RenderNote(Base):
+    """A line of a render's log."""
+
+    __tablename__ = "render_note"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    job_id: Mapped[int] = mapped_column(ForeignKey("render_job.id", ondelete="CASCADE"))
+    at: Mapped[datetime] = mapped_column(default=now)
+    worker: Mapped[str] = mapped_column(String(80), default="")
+    """Who was at it; empty: a person asked for it."""
+    words: Mapped[str] = mapped_column(Text)
+
+
+class KeptDelivery(Base):
+    """What a render becomes, kept by a name for all shots of a project."""
+
+    __tablename__ = "kept_delivery"
+    __table_args__ = (UniqueConstraint("project_id", "name"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    project_id: Mapped[int] = mapped_column(ForeignKey("project.id", ondelete="CASCADE"))
+    name: Mapped[str] = mapped_column(String(80))
+    delivery: Mapped[dict[str, Any]] = mapped_column(JSON)
+    created: Mapped[datetime] = mapped_column(default=now)
 
 
 class TaskKind(StrEnum):

@@ -40,6 +40,7 @@ from vistaline.web import (
     pictures,
     prepare,
     projects,
+    renders,
     room,
     separate,
     sheets,
@@ -121,6 +122,7 @@ def create_app(settings: Settings | None = None, *, queue: Queue | None = None) 
         dress.blueprint,
         finish.blueprint,
         output.blueprint,
+        renders.blueprint,
         room.blueprint,
         vendor.blueprint,
         health.blueprint,
@@ -134,6 +136,7 @@ def create_app(settings: Settings | None = None, *, queue: Queue | None = None) 
         rate=rate_label,
         number=_number,
         size=_size,
+        about=_about,
         duration=_duration,
     )
     app.teardown_appcontext(context.close_session)
@@ -284,7 +287,23 @@ def _number(value: float | None, places: int = 2) -> str:
 
 
 def _size(count: int) -> str:
+    if count >= 1e9:
+        return f"{count / 1e9:.1f} GB"
     return f"{count / 1e6:.1f} MB" if count >= 100_000 else f"{count / 1e3:.0f} kB"
+
+
+def _about(count: float) -> str:
+    """Return a size that was only estimated: two digits of it."""
+    digits = 10 ** max(0, len(str(round(count))) - 2)
+    rounded = round(count / digits) * digits
+    for unit, name in ((1e9, "GB"), (1e6, "MB"), (1e3, "kB")):
+        if rounded >= unit:
+            return (
+                f"{rounded / unit:.2g} {name}"
+                if rounded < 100 * unit
+                else (f"{rounded / unit:.0f} {name}")
+            )
+    return "1 kB"
 
 
 def _duration(seconds: float) -> str:

@@ -1,29 +1,36 @@
-"""The Output bench: asking for clips, watching them come, fetching them."""
+"""The Output bench: what a shot, or a film, is to become."""
 
 from __future__ import annotations
 
 import io
-import re
-from typing import Any
+from collections.abc import Callable
+from contextlib import closing
+from typing import Any, BinaryIO, TypeVar, cast
 
-from flask import Blueprint, redirect, render_template, request, send_file, url_for
+from flask import Blueprint, render_template, request, send_file
 from flask_login import login_required
 
-from vistaline.actions import films, projects, renders, shots
-from vistaline.actions.errors import NotFound
+from vistaline.actions import expecting, films, kept_deliveries, projects, renders, shots
 from vistaline.actions.rooms import ask_of_shot
+from vistaline.core.delivery.delivery import Delivery
+from vistaline.core.delivery.matching import match
+from vistaline.core.delivery.naming import TOKENS, plain
+from vistaline.core.film.film import Film
 from vistaline.core.film.timeline import Timeline
 from vistaline.core.foresight.watch import findings
 from vistaline.core.formats.campath import camera_path, path_csv, path_json
-from vistaline.core.formats.outputs import ENCODERS
-from vistaline.store.models import FilmRow, JobState, RenderJob, ShotRow, TaskKind
+from vistaline.core.shot.shot import Shot
+from vistaline.store.models import FilmRow, ShotRow, TaskKind
 from vistaline.web import tasks
-from vistaline.web.context import person_id, say_if_delayed, services, session
-from vistaline.web.output_fields import chosen_of, fields_of, outputs_by_use
+from vistaline.web.context import person_id, say_if_delayed, sent_file, services, session
+from vistaline.web.expectation import expectation
+from vistaline.web.output_fields import delivery_in, fields_of, outputs_by_use
+from vistaline.web.renders import addresses_of, changed, list_of, listed_jobs
 
 __all__ = ["blueprint"]
 
 blueprint = Blueprint("output", __name__)
+View = TypeVar("View", bound=Callable[..., Any])
 
 
 @blueprint.get("/shots/<int:shot_id>/output")
@@ -32,19 +39,172 @@ def bench(shot_id: int) -> Any:
     """The Output bench."""
     row = projects.find_shot(session(), person_id(), shot_id)
     shot = shots.current_shot(session(), row)
-    undone, redone = shots.undo_labels(session(), row)
+    return _bench(row, shot, {"bench": "output", "row": row, "findings": findings(shot)})
+
+
+@blueprint.get("/projects/<int:project_id>/film/output")
+@login_required
+def film_bench(project_id: int) -> Any:
+    """The renders of a project's film."""
+    row = _film(project_id)
+    film = films.current_film(session(), row)
+    return _bench(row, film, {"bench": "film", "film_row": row, "findings": []})
+
+
+def _bench(row: ShotRow | FilmRow, reel: Shot | Film, facts: dict[str, Any]) -> Any:
+    actions: Any = shots if isinstance(row, ShotRow) else films
+    undone, redone = actions.undo_labels(session(), row)
     return render_template(
         "output/output.html",
-        row=row,
-        shot=shot,
         project=row.project,
-        bench="output",
         undone=undone,
         redone=redone,
-        duration=shot.duration,
-        findings=findings(shot),
-        **jobs_facts(row),
+        **facts,
+        **_asked(row, reel, renders.last_delivery(session(), row)),
+        **listed_jobs(renders.jobs_of(session(), row)),
     )
+
+
+def _asked(row: ShotRow | FilmRow, reel: Shot | Film, delivery: Delivery) -> dict[str, Any]:
+    """Return what the form that asks for a render shows."""
+    duration = reel.duration if isinstance(reel, Shot) else Timeline(reel).duration
+    return {
+        "shot": reel,
+        "delivery": delivery,
+        "duration": duration,
+        "takes": [each.name for each in reel.takes] if isinstance(reel, Shot) else [],
+        "cameras": [each.name for each in reel.cameras] if isinstance(reel, Shot) else [],
+        "by_use": outputs_by_use(),
+        "fields_of": fields_of,
+        "tokens": TOKENS,
+        "kept": kept_deliveries.deliveries_in(session(), row.project_id),
+        "addresses": addresses_of(row),
+    }
+
+
+def _of(rule: str, method: str) -> Callable[[View], View]:
+    """Serve a shot's address, and the same of a project's film; with what it is and its number."""
+
+    def served(view: View) -> View:
+        for start, what in (
+            ("/shots/<int:number>", "shot"),
+            ("/projects/<int:number>/film", "film"),
+        ):
+            view = blueprint.route(f"{start}/{rule}", methods=[method], defaults={"what": what})(
+                view
+            )
+        return view
+
+    return served
+
+
+def _row(what: str, number: int) -> ShotRow | FilmRow:
+    if what == "film":
+        return _film(number)
+    return projects.find_shot(session(), person_id(), number)
+
+
+def _film(project_id: int) -> FilmRow:
+    project = projects.find_project(session(), person_id(), project_id)
+    return films.film_of(session(), project)
+
+
+def _reel(row: ShotRow | FilmRow) -> Shot | Film:
+    if isinstance(row, FilmRow):
+        return films.current_film(session(), row)
+    return shots.current_shot(session(), row)
+
+
+@_of("renders", "GET")
+@login_required
+def jobs(what: str, number: int) -> Any:
+    """The list of renders; asks for itself again while one is running."""
+    return list_of(_row(what, number))
+
+
+@_of("renders", "POST")
+@login_required
+def start(what: str, number: int) -> Any:
+    """Ask for renders: one for each chosen take by each chosen camera."""
+    row, form = _row(what, number), request.form
+    asked = renders.start_renders(
+        session(),
+        row,
+        delivery_in(form),
+        first=form.get("first", 0, type=int),
+        last=form.get("last", type=int),
+        takes=form.getlist("take") or [""],
+        cameras=form.getlist("camera") or [""],
+    )
+    expecting.check_space(session(), row, services().library, asked)
+    session().commit()
+    say_if_delayed(all([renders.announce(services().queue, job) for job in asked]))
+    return changed(row)
+
+
+@_of("renders/ask", "GET")
+@login_required
+def ask(what: str, number: int) -> Any:
+    """The form as a kept choice fills it."""
+    row, kept = _row(what, number), request.args.get("kept", type=int)
+    if kept:
+        delivery = kept_deliveries.kept_delivery(session(), row.project_id, kept)
+    else:
+        delivery = Delivery()
+    return _form(row, delivery, kept_id=kept)
+
+
+def _form(row: ShotRow | FilmRow, delivery: Delivery, **facts: Any) -> Any:
+    asked = _asked(row, _reel(row), delivery)
+    key = "film_row" if isinstance(row, FilmRow) else "row"
+    return render_template("output/_ask.html", **{key: row}, **asked, **facts)
+
+
+@_of("renders/match", "POST")
+@login_required
+def match_file(what: str, number: int) -> Any:
+    """The form filled so that renders become like a clip, or a frame, that is sent."""
+    row = _row(what, number)
+    frame, library = _reel(row).frame, services().library
+    with closing(sent_file("clip")) as file:
+        name = file.filename or "The clip"
+        with library.files.receive(cast(BinaryIO, file.stream)) as incoming:
+            matched = match(incoming.path, name, frame.size, frame.rate)
+    return _form(row, matched.delivery, matched=(name, matched.words))
+
+
+@_of("renders/keep", "POST")
+@login_required
+def keep(what: str, number: int) -> Any:
+    """Keep what is chosen by a name, for all shots of the project."""
+    row, delivery = _row(what, number), delivery_in(request.form)
+    name = request.form.get("kept_name", "")
+    kept_deliveries.keep_delivery(session(), row.project_id, name, delivery)
+    session().commit()
+    known = {
+        each.name: each.id for each in kept_deliveries.deliveries_in(session(), row.project_id)
+    }
+    return _form(row, delivery, kept_id=known.get(name.strip()))
+
+
+@_of("renders/forget", "POST")
+@login_required
+def forget(what: str, number: int) -> Any:
+    """Forget what was kept by a name; the form stays as it is."""
+    row, delivery = _row(what, number), delivery_in(request.form)
+    kept_deliveries.forget_delivery(
+        session(), row.project_id, request.form.get("kept", 0, type=int)
+    )
+    session().commit()
+    return _form(row, delivery)
+
+
+@_of("renders/expected", "GET")
+@login_required
+def expected(what: str, number: int) -> Any:
+    """About how long it takes and how large it will be, as the form stands."""
+    row = _row(what, number)
+    return render_template("output/_expected.html", **expectation(row, _reel(row), request.args))
 
 
 @blueprint.get("/shots/<int:shot_id>/camera.<any(csv, json):kind>")
@@ -56,7 +216,7 @@ def camera(shot_id: int, kind: str) -> Any:
     rows = camera_path(shot)
     text = path_csv(rows) if kind == "csv" else path_json(shot, rows)
     mimetype = "text/csv" if kind == "csv" else "application/json"
-    name = f"{_plain(shot.name)}-camera.{kind}"
+    name = f"{plain(shot.name) or 'shot'}-camera.{kind}"
     return send_file(
         io.BytesIO(text.encode()), mimetype=mimetype, as_attachment=True, download_name=name
     )
@@ -73,214 +233,3 @@ def hand_over(shot_id: int, what: str) -> Any:
     if new:
         tasks.announce(task)
     return {"task": task.id}, 202, {"HX-Trigger": "taskchange", "HX-Reswap": "none"}
-
-
-@blueprint.get("/projects/<int:project_id>/film/output")
-@login_required
-def film_bench(project_id: int) -> Any:
-    """The renders of a project's film."""
-    row = _film(project_id)
-    film = films.current_film(session(), row)
-    undone, redone = films.undo_labels(session(), row)
-    return render_template(
-        "output/output.html",
-        film_row=row,
-        shot=film,
-        project=row.project,
-        bench="film",
-        undone=undone,
-        redone=redone,
-        duration=Timeline(film).duration,
-        findings=[],
-        **jobs_facts(row),
-    )
-
-
-@blueprint.get("/shots/<int:shot_id>/renders")
-@login_required
-def jobs(shot_id: int) -> Any:
-    """The list of renders; asks for itself again while one is running."""
-    row = projects.find_shot(session(), person_id(), shot_id)
-    return render_template("output/_jobs.html", **jobs_facts(row))
-
-
-@blueprint.get("/projects/<int:project_id>/film/renders")
-@login_required
-def film_jobs(project_id: int) -> Any:
-    """The list of a film's renders; asks for itself again while one is running."""
-    return render_template("output/_jobs.html", **jobs_facts(_film(project_id)))
-
-
-def _film(project_id: int) -> FilmRow:
-    project = projects.find_project(session(), person_id(), project_id)
-    return films.film_of(session(), project)
-
-
-def _addresses(row: ShotRow | FilmRow) -> dict[str, str]:
-    """Return where renders of a shot or film are listed, asked for and measured."""
-    if isinstance(row, FilmRow):
-        names = {"jobs": "film_jobs", "start": "film_start", "expected": "film_expected"}
-        where: dict[str, Any] = {"project_id": row.project_id}
-    else:
-        names = {"jobs": "jobs", "start": "start", "expected": "expected"}
-        where = {"shot_id": row.id}
-    return {key: url_for(f"output.{name}", **where) for key, name in names.items()}
-
-
-def jobs_facts(row: ShotRow | FilmRow) -> dict[str, Any]:
-    """Return what the list of renders of a shot or film shows."""
-    found = renders.jobs_of(session(), row)
-    return {
-        "addresses": _addresses(row),
-        "jobs": [
-            (
-                job,
-                renders.progress_of(session(), job),
-                renders.newest_frame(services().library, job) is not None,
-            )
-            for job in found
-        ],
-        "encoders": ENCODERS,
-        "by_use": outputs_by_use(),
-        "fields_of": fields_of,
-        "active": any(job.state in (JobState.WAITING, JobState.RUNNING) for job in found),
-    }
-
-
-@blueprint.get("/shots/<int:shot_id>/renders/expected")
-@login_required
-def expected(shot_id: int) -> Any:
-    """About how long a frame takes in each quality; measured on a small one, once a version."""
-    return _expected(projects.find_shot(session(), person_id(), shot_id))
-
-
-@blueprint.get("/projects/<int:project_id>/film/renders/expected")
-@login_required
-def film_expected(project_id: int) -> Any:
-    """About how long a frame of the film takes in each quality."""
-    return _expected(_film(project_id))
-
-
-def _expected(row: ShotRow | FilmRow) -> Any:
-    seconds = services().kept.expected.get(
-        (type(row).__name__, row.id, row.version),
-        lambda: renders.expected_seconds(session(), row, services().library),
-    )
-    return render_template(
-        "output/_expected.html", addresses=_addresses(row), seconds=seconds, measured=True
-    )
-
-
-@blueprint.post("/shots/<int:shot_id>/renders")
-@login_required
-def start(shot_id: int) -> Any:
-    """Ask for a render."""
-    return _start(projects.find_shot(session(), person_id(), shot_id))
-
-
-@blueprint.post("/projects/<int:project_id>/film/renders")
-@login_required
-def film_start(project_id: int) -> Any:
-    """Ask for a render of the film, as one clip."""
-    return _start(_film(project_id))
-
-
-def _start(row: ShotRow | FilmRow) -> Any:
-    form = request.form
-    job = renders.start_render(
-        session(),
-        row,
-        kind=form.get("kind", "mp4"),
-        scale=form.get("percent", 100.0, type=float) / 100,
-        quality=form.get("quality", "standard"),
-        first=form.get("first", 0, type=int),
-        last=form.get("last", type=int),
-        options=chosen_of(form.get("kind", "mp4"), form),
-    )
-    session().commit()
-    say_if_delayed(renders.announce(services().queue, job))
-    return _list(row)
-
-
-@blueprint.post("/renders/<int:job_id>/stop")
-@login_required
-def stop(job_id: int) -> Any:
-    """Stop a render; what is finished is kept."""
-    job = _job(job_id)
-    renders.stop_render(session(), job)
-    session().commit()
-    return _list(job.of)
-
-
-@blueprint.post("/renders/<int:job_id>/resume")
-@login_required
-def resume(job_id: int) -> Any:
-    """Let a stopped render go on."""
-    job = _job(job_id)
-    say_if_delayed(renders.resume_render(session(), job, services().queue))
-    return _list(job.of)
-
-
-@blueprint.post("/renders/<int:job_id>/remove")
-@login_required
-def remove(job_id: int) -> Any:
-    """Remove a render and its files."""
-    job = _job(job_id)
-    row = job.of
-    renders.remove_render(session(), services().library, job)
-    session().commit()
-    return _list(row)
-
-
-@blueprint.post("/renders/<int:job_id>/name")
-@login_required
-def rename(job_id: int) -> Any:
-    """Give a render another name."""
-    job = _job(job_id)
-    renders.rename_render(job, request.form.get("name", ""))
-    session().commit()
-    return _list(job.of)
-
-
-@blueprint.get("/renders/<int:job_id>/newest.jpg")
-@login_required
-def newest(job_id: int) -> Any:
-    """Send a small picture of a render's newest frame."""
-    path = renders.newest_frame(services().library, _job(job_id))
-    if path is None:
-        raise NotFound("No frame of this render is finished yet.")
-    return send_file(path, mimetype="image/jpeg", max_age=0)
-
-
-@blueprint.get("/renders/<int:job_id>/result")
-@login_required
-def result(job_id: int) -> Any:
-    """Send a finished clip or archive of frames."""
-    job = _job(job_id)
-    if job.state is not JobState.DONE:
-        raise NotFound("This render is not finished. Come back when it is.")
-    path = services().library.files.path(job.result)
-    stem = _plain(job.name)
-    return send_file(
-        path,
-        as_attachment="show" not in request.args,
-        download_name=f"{stem}-{job.id}{path.suffix}",
-        conditional=True,
-    )
-
-
-def _plain(name: str) -> str:
-    """Return a name as files can be called on every system."""
-    return re.sub(r"[^A-Za-z0-9]+", "-", name).strip("-").lower() or "shot"
-
-
-def _job(job_id: int) -> RenderJob:
-    return projects.find_job(session(), person_id(), job_id)
-
-
-def _list(row: ShotRow | FilmRow) -> Any:
-    if request.headers.get("HX-Request"):
-        return render_template("output/_jobs.html", **jobs_facts(row))
-    if isinstance(row, FilmRow):
-        return redirect(url_for("output.film_bench", project_id=row.project_id))
-    return redirect(url_for("output.bench", shot_id=row.id))

@@ -6,10 +6,12 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Literal, get_args, get_origin
 
+from vistaline.core.delivery.delivery import Delivery, parse_delivery
+from vistaline.core.errors import RenderError
 from vistaline.core.formats.encoders import Encoder
 from vistaline.core.formats.outputs import ENCODERS
 
-__all__ = ["FieldOfOutput", "chosen_of", "fields_of", "outputs_by_use"]
+__all__ = ["FieldOfOutput", "delivery_in", "fields_of", "outputs_by_use"]
 
 
 @dataclass(frozen=True)
@@ -39,28 +41,29 @@ _LABELS = {
 }
 
 
-def fields_of(encoder: Encoder) -> list[FieldOfOutput]:
-    """Return what can be chosen of an output, with its usual values."""
+def fields_of(encoder: Encoder, chosen: Mapping[str, Any]) -> list[FieldOfOutput]:
+    """Return what can be chosen of an output; what is not ``chosen`` has its usual values."""
     found = []
     for name, info in encoder.options.model_fields.items():
+        value = chosen.get(name, info.default)
         shared: dict[str, Any] = {
             "name": f"{encoder.key}.{name}",
             "label": _LABELS.get(name, name.capitalize()),
             "about": info.description or "",
         }
         if get_origin(info.annotation) is Literal:
-            shared |= {"choices": get_args(info.annotation), "value": str(info.default)}
+            shared |= {"choices": get_args(info.annotation), "value": str(value)}
         elif info.annotation is bool:
-            shared["ticked"] = bool(info.default)
+            shared["ticked"] = bool(value)
         else:
             limits = {
-                key: value
+                key: limit
                 for each in info.metadata
                 for key in ("ge", "gt", "le")
-                if (value := getattr(each, key, None)) is not None
+                if (limit := getattr(each, key, None)) is not None
             }
             shared |= {"least": limits.get("ge", limits.get("gt")), "most": limits.get("le")}
-            shared["value"] = "" if info.default is None else str(info.default)
+            shared["value"] = "" if value is None else f"{value:g}"
         found.append(FieldOfOutput(**shared))
     return found
 
@@ -73,7 +76,7 @@ def outputs_by_use() -> dict[str, list[Encoder]]:
     return found
 
 
-def chosen_of(key: str, form: Mapping[str, str]) -> dict[str, str]:
+def _chosen_of(key: str, form: Mapping[str, str]) -> dict[str, str]:
     """Return what a form chooses of an output; what is left empty is as usual."""
     mine = f"{key}."
     return {
@@ -81,3 +84,20 @@ def chosen_of(key: str, form: Mapping[str, str]) -> dict[str, str]:
         for name, value in form.items()
         if name.startswith(mine) and value.strip()
     }
+
+
+def delivery_in(form: Mapping[str, str]) -> Delivery:
+    """Return the delivery that a form asks for; RenderError if something in it makes no sense."""
+    key = form.get("kind", "mp4")
+    document: dict[str, Any] = {
+        name: form[name].strip()
+        for name in ("every", "handles", "number", "quality", "name")
+        if form.get(name, "").strip()
+    }
+    document |= {"output": key, "options": _chosen_of(key, form)}
+    if form.get("percent", "").strip():
+        try:
+            document["scale"] = float(form["percent"]) / 100
+        except ValueError as error:
+            raise RenderError("The size is a number of per cent. Type one.") from error
+    return parse_delivery(document)

@@ -8,7 +8,6 @@ from typing import Any, BinaryIO, cast
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask import session as flask_session
 from flask_login import login_required
-from werkzeug.datastructures import FileStorage
 
 from vistaline.actions import intake, pictures, projects, shots, starting
 from vistaline.actions.errors import Refused
@@ -19,7 +18,7 @@ from vistaline.core.prepare.steps import push_in_limit
 from vistaline.core.timing import RATE_PRESETS, parse_rate
 from vistaline.store.models import Picture
 from vistaline.web import tasks
-from vistaline.web.context import person_id, services, session
+from vistaline.web.context import person_id, sent_file, services, session
 from vistaline.web.editing import send_kept
 from vistaline.web.frames import SIZES
 from vistaline.web.listing import listed
@@ -70,7 +69,7 @@ def use_demo(project_id: int) -> Any:
 def upload(project_id: int) -> Any:
     """Take in one file; a worker makes a picture of it."""
     projects.find_project(session(), person_id(), project_id)
-    with closing(_sent("picture")) as file:
+    with closing(sent_file("picture")) as file:
         taken = intake.receive_picture(
             session(),
             services().library,
@@ -84,14 +83,6 @@ def upload(project_id: int) -> Any:
         return {"id": taken.id, "new": False, "name": taken.name}
     tasks.announce(taken)
     return {"task": taken.id, "new": True, "name": taken.name}
-
-
-def _sent(name: str) -> FileStorage:
-    """Return the file that was sent as a picture or a package."""
-    file = request.files.get(name)
-    if file is None or not file.filename:
-        raise Refused(f"No file was sent. Choose a {name} first.")
-    return file
 
 
 @blueprint.post("/projects/<int:project_id>/frames")
@@ -120,7 +111,7 @@ def upload_frames(project_id: int) -> Any:
 def upload_package(project_id: int) -> Any:
     """Take in a packed shot; a worker opens it."""
     projects.find_project(session(), person_id(), project_id)
-    with closing(_sent("package")) as file:
+    with closing(sent_file("package")) as file:
         task = intake.receive_package(
             session(),
             services().library,

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from vistaline.actions.pictures import Library
 from vistaline.actions.queue import CeleryQueue, celery_app
-from vistaline.actions.renders import orphaned_jobs, work_on
+from vistaline.actions.rendering import orphaned_jobs, tidy_renders, work_through
 from vistaline.actions.tasks import orphaned_tasks, work_on_task
 from vistaline.actions.works import WORKS
 from vistaline.core.confined import die_with_parent
@@ -57,8 +57,8 @@ def _worker() -> str:
 
 @app.task(name="vistaline.render")
 def render(job_id: int) -> None:
-    """Take part in a render."""
-    work_on(_sessions, _library, job_id, _worker())
+    """Take part in renders, the first of the list first, until there is none to take part in."""
+    work_through(_sessions, _library, _worker())
 
 
 @app.task(name="vistaline.picture_task")
@@ -69,9 +69,11 @@ def picture_task(task_id: int) -> None:
 
 @app.task(name="vistaline.sweep")
 def sweep() -> None:
-    """Invite workers to what lost its worker."""
+    """Invite workers to what lost its worker; tidy away what was kept long enough."""
     with _sessions() as session:
         jobs, tasks = orphaned_jobs(session), orphaned_tasks(session)
+    with _sessions.begin() as session:
+        tidy_renders(session, _library)
     queue = CeleryQueue(app)
     for job_id in jobs:
         queue.announce(job_id, 1, lasting=_SWEEP)

@@ -23,13 +23,14 @@ from pydantic import Field
 from vistaline.core.errors import RenderError
 from vistaline.core.files import replace_safely
 from vistaline.core.formats.encoders import ClipFormat, Layout
+from vistaline.core.formats.marks import marked
 from vistaline.core.formats.sequence import FrameFiles, FrameWriter, png_of
 from vistaline.core.model import Part
 
 __all__ = ["GIF", "WEBP"]
 
-Assemble = Callable[[Sequence[Path], Path, Fraction, Any], None]
-"""Makes a file of frames' files, at a rate, with what was chosen."""
+Assemble = Callable[[Sequence[Path], Path, ClipFormat, Any], None]
+"""Makes a file of frames' files, with what was chosen."""
 _HUNDREDTH = Fraction(1, 100)
 """GIF89a counts time in hundredths of a second."""
 
@@ -97,12 +98,12 @@ class Animation(FrameFiles):
         """Begin to write: frames, if ``target`` has a place for their number, or the whole."""
 
         def inner(pattern: str) -> FrameWriter:
-            return FrameWriter(pattern, lambda pixels: self.encode(pixels, options), keep, written)
+            return self.frame_writer(pattern, clip, options, keep=keep, written=written)
 
         if target.endswith(self.frame_ending):
             return inner(target)
         made = self.assemble
-        return _Whole(Path(target), lambda files, to: made(files, to, clip.rate, options), inner)
+        return _Whole(Path(target), lambda files, to: made(files, to, clip, options), inner)
 
     @property
     def frame_ending(self) -> str:
@@ -119,7 +120,7 @@ class Animation(FrameFiles):
     ) -> None:
         """Make the animation."""
         check()
-        self.assemble(parts, result, clip.rate, options)
+        self.assemble(parts, result, clip, options)
 
 
 def _frames(files: Sequence[Path], rate: Fraction, samples: str) -> Iterator[av.VideoFrame]:
@@ -131,11 +132,12 @@ def _frames(files: Sequence[Path], rate: Fraction, samples: str) -> Iterator[av.
         yield frame
 
 
-def _written(result: Path, container: str, fill: Callable[[Any], None]) -> None:
+def _written(result: Path, container: str, made: str, fill: Callable[[Any], None]) -> None:
     unfinished = result.with_name(f".{result.name}.{os.getpid()}.part")
     try:
         with av.open(str(unfinished), "w", format=container, options={"loop": "0"}) as out:
             fill(out)
+        unfinished.write_bytes(marked(unfinished.read_bytes(), made))
         replace_safely(unfinished, result)
     except (OSError, av.error.FFmpegError) as error:
         raise RenderError(f"{result.name} could not be written: {error}") from error
@@ -143,7 +145,9 @@ def _written(result: Path, container: str, fill: Callable[[Any], None]) -> None:
         unfinished.unlink(missing_ok=True)
 
 
-def _webp(files: Sequence[Path], result: Path, rate: Fraction, chosen: _WebP) -> None:
+def _webp(files: Sequence[Path], result: Path, clip: ClipFormat, chosen: _WebP) -> None:
+    rate = clip.rate
+
     def fill(out: Any) -> None:
         stream = out.add_stream("libwebp_anim", rate=rate)
         stream.time_base = 1 / rate
@@ -156,10 +160,11 @@ def _webp(files: Sequence[Path], result: Path, rate: Fraction, chosen: _WebP) ->
             out.mux(stream.encode(frame))
         out.mux(stream.encode(None))
 
-    _written(result, "webp", fill)
+    _written(result, "webp", clip.made, fill)
 
 
-def _gif(files: Sequence[Path], result: Path, rate: Fraction, chosen: _Gif) -> None:
+def _gif(files: Sequence[Path], result: Path, clip: ClipFormat, chosen: _Gif) -> None:
+    rate = clip.rate
     palette = _palette(files, rate, chosen.colours)
 
     def fill(out: Any) -> None:
@@ -191,7 +196,7 @@ def _gif(files: Sequence[Path], result: Path, rate: Fraction, chosen: _Gif) -> N
                 out.mux(stream.encode(shown))
         out.mux(stream.encode(None))
 
-    _written(result, "gif", fill)
+    _written(result, "gif", clip.made, fill)
 
 
 def _palette(files: Sequence[Path], rate: Fraction, colours: int) -> av.VideoFrame:

@@ -49,7 +49,11 @@ class ClipFormat:
     rate: Fraction
     """Frames a second."""
     made: str = ""
-    """What made them: kept as a comment by what can keep one."""
+    """What made them: kept as a comment."""
+    first: int = 0
+    """Number of the first frame, by which a time code counts."""
+    names: tuple[str, ...] = ()
+    """What the files of frames are called in an archive, in order, without their ending."""
 
 
 class Writer(Protocol):

@@ -15,6 +15,7 @@ from pydantic import Field
 from vistaline.core.errors import RenderError
 from vistaline.core.files import replace_safely, write_atomically
 from vistaline.core.formats.encoders import ClipFormat, Layout
+from vistaline.core.formats.marks import marked
 from vistaline.core.model import Part
 from vistaline.core.picture.floating import encode_exr
 from vistaline.core.picture.still import encode_jpeg, encode_png, encode_still
@@ -133,7 +134,23 @@ class FrameFiles:
     ) -> FrameWriter:
         """Begin to write files named by ``target``, such as ``frames/%04d.png``."""
         numbered(target, 0)
-        return FrameWriter(target, lambda pixels: self.encode(pixels, options), keep, written)
+        return self.frame_writer(target, clip, options, keep=keep, written=written)
+
+    def frame_writer(
+        self,
+        pattern: str,
+        clip: ClipFormat,
+        options: Any,
+        *,
+        keep: bool,
+        written: Callable[[int], None],
+    ) -> FrameWriter:
+        """Begin to write the files of frames, each with what made it."""
+
+        def encode(pixels: np.ndarray) -> bytes:
+            return marked(self.encode(pixels, options), clip.made)
+
+        return FrameWriter(pattern, encode, keep, written)
 
     def part(self, folder: Path, start: int) -> str:
         """Return the pattern that all ranges share."""
@@ -160,9 +177,10 @@ class FrameFiles:
         """Put the files into an archive: stored, not deflated, as frames are compressed already."""
         unfinished = result.with_suffix(".part")
         with zipfile.ZipFile(unfinished, "w", zipfile.ZIP_STORED) as archive:
-            for frame in parts:
+            for n, frame in enumerate(parts):
                 check()
-                archive.write(frame, frame.name)
+                name = f"{clip.names[n]}{self.frame_ending}" if clip.names else frame.name
+                archive.write(frame, name)
         replace_safely(unfinished, result)
 
 

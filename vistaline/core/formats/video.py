@@ -67,6 +67,8 @@ class ClipWriter:
         stream.width, stream.height = clip.size
         stream.pix_fmt = coding.samples
         stream.time_base = 1 / rate
+        if path.suffix == ".mov":
+            stream.metadata["timecode"] = timecode(clip.first, rate)
         stream.options = dict(coding.settings)
         if coding.bits_a_second:
             stream.bit_rate = coding.bits_a_second
@@ -118,12 +120,15 @@ class ClipWriter:
                 picture.time_base = self._stream.codec_context.time_base
                 written = self._mux(picture, written)
                 count += 1
-            self._mux(None, written)
+            self._mux(None, written, alone=count == 1)
         except BaseException as error:
             self._error = error
 
-    def _mux(self, picture: av.VideoFrame | None, written: int) -> int:
+    def _mux(self, picture: av.VideoFrame | None, written: int, *, alone: bool = False) -> int:
         for packet in self._stream.codec_context.encode_lazy(picture):
+            if alone:
+                # H.265's encoder, given one frame only, says anything of when it is decoded.
+                packet.dts = packet.pts
             packet.stream = self._stream
             self._container.mux(packet)
             written += 1
@@ -301,7 +306,7 @@ def join_clips(pieces: Sequence[Path], path: Path, clip: ClipFormat) -> None:
             with av.open(str(pieces[0])) as first:
                 stream = _like(output, first.streams.video[0], rate)
             if path.suffix == ".mov":
-                stream.metadata["timecode"] = timecode(0, rate)
+                stream.metadata["timecode"] = timecode(clip.first, rate)
             for packet in _in_one_line(pieces, rate):
                 packet.stream = stream
                 output.mux(packet)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -59,6 +59,10 @@ class Output:
     """How many it may use; 0 for as many as it likes."""
     made: str = ""
     """What made the frames, in words: see :func:`made_by`."""
+    first: int = 0
+    """Number of the first frame, by which a time code counts."""
+    every: int = 1
+    """Every nth frame is there: a clip keeps its speed, and has so many fewer a second."""
     keep: bool = False
     """What is there already of an earlier attempt is not rendered again."""
 
@@ -87,21 +91,24 @@ def made_by(document: str) -> str:
 
 def render_frames(
     renderer: Frames,
-    frames: range,
+    frames: Sequence[int],
     output: Output,
     *,
+    numbers: Sequence[int] | None = None,
     progress: Progress = lambda done: None,
     check: Check = lambda: None,
 ) -> None:
     """Render ``frames`` into an output; encoding may go on beside rendering.
 
-    ``progress`` is called in whatever thread encodes.
+    ``numbers``: what they are numbered as, if otherwise than in the shot. ``progress`` is called
+    in whatever thread encodes.
     """
-    clip = ClipFormat(renderer.size, renderer.rate, output.made)
+    rate = renderer.rate / output.every
+    clip = ClipFormat(renderer.size, rate, output.made, first=output.first)
     layout = output.encoder.layout(output.chosen)
     with output.open(clip, progress) as writer:
-        for frame in frames:
+        for frame, number in zip(frames, numbers or frames, strict=True):
             check()
-            if not writer.has(frame):
+            if not writer.has(number):
                 pixels = renderer.pixels(frame, layout, writer.buffer())
-                writer.write(frame, pixels)
+                writer.write(number, pixels)

@@ -16,7 +16,7 @@ from vistaline.core.render.source import STANDARD, Quality
 from vistaline.core.shot.document import parse_shot
 from vistaline.core.shot.shot import Shot
 
-__all__ = ["Reel", "duration_of", "frames_of", "parse_reel", "reel_at", "shots_in"]
+__all__ = ["LooksOf", "Reel", "duration_of", "frames_of", "parse_reel", "reel_at", "shots_in"]
 
 Reel = Shot | Film
 LooksOf = Callable[[Shot], Mapping[str, Pyramid]]

@@ -4,7 +4,7 @@ import { Desk } from "../desk/desk.js";
 import { Ease } from "../direct/ease.js";
 import { FilmDesk } from "../film/film.js";
 import { disposeGone, mountAll } from "./mount.js";
-import { Order } from "../dress/order.js";
+import { Order } from "./order.js";
 import { Moves } from "../direct/moves.js";
 import { Preparing } from "../sheet/preparing.js";
 import { PaintedPlate, Separating } from "../sheet/separating.js";
@@ -17,6 +17,7 @@ import "./idle.js";
 import "./morphing.js";
 import "./tips.js";
 import "./turns.js";
+import "../output/told.js";
 import { silenced } from "./keyboard.js";
 import "./queue.js";
 import { Upload } from "./upload.js";
@@ -54,6 +55,13 @@ document.addEventListener("click", (event) => {
     document.documentElement.dataset.bsTheme = next;
     localStorage.setItem("vistaline-table", next);
   }
+});
+document.addEventListener("orders", (/** @type {any} */ { target, detail }) => {
+  // A list that has a form for it is put in order by that.
+  const form = /** @type {any} */ (document.getElementById(target.closest("[data-order-form]")?.dataset.orderForm));
+  if (!form) return;
+  for (const name of ["thing", "to"]) form.elements[name].value = detail[name];
+  form.requestSubmit();
 });
 document.addEventListener("submit", (event) => {
   // A value's form is sent when the value changes; Enter must not send it once more as a page.

@@ -2,56 +2,46 @@
 
 from __future__ import annotations
 
-import hashlib
 import json
-import os
 import re
-import shutil
 import sys
-import tempfile
 import time
-from concurrent.futures import ProcessPoolExecutor, as_completed
-from dataclasses import dataclass
-from functools import partial
-from multiprocessing import get_context
 from pathlib import Path
 
 import click
 
+from vistaline.cli.looks import open_looks
+from vistaline.cli.rendering import Job, frame_range, named, render_job, say_if_rounded
+from vistaline.core.delivery.delivery import Delivery, span_of
+from vistaline.core.delivery.delivery import sidecar as sidecar_of
+from vistaline.core.delivery.takes import shot_as
 from vistaline.core.errors import CoreError, MaskError, ShotError
 from vistaline.core.files import write_atomically
 from vistaline.core.film.film import film_schema
 from vistaline.core.foresight.watch import findings
 from vistaline.core.formats.campath import camera_path, path_csv, path_json
-from vistaline.core.formats.encoders import ClipFormat
 from vistaline.core.formats.filmfile import read_reel_file
 from vistaline.core.formats.handing import scene_glb
-from vistaline.core.formats.incoming import keep_pyramid
-from vistaline.core.formats.moving import MovingFrames
 from vistaline.core.formats.outputs import ENCODERS, encoder_called, encoder_for, options_for
 from vistaline.core.formats.package import pack_shot, unpack_shot
 from vistaline.core.formats.separation import write_separation
 from vistaline.core.formats.shotfile import read_shot_file
 from vistaline.core.formats.video import add_silence
-from vistaline.core.model import Part
 from vistaline.core.picture.colour import codes_from_linear
 from vistaline.core.picture.decode import decode_picture
 from vistaline.core.picture.exemplar import ExemplarSettings
-from vistaline.core.picture.pyramid import Pyramid, PyramidStore
-from vistaline.core.render.clip import Output, frame_ranges, made_by, render_frames
-from vistaline.core.render.nested import NestedFrames
-from vistaline.core.render.reel import Reel, duration_of, frames_of, reel_at, shots_in
-from vistaline.core.render.source import QUALITIES, Quality
+from vistaline.core.render.clip import made_by
+from vistaline.core.render.reel import duration_of, reel_at
+from vistaline.core.render.source import QUALITIES
 from vistaline.core.separate.cutset import parse_cutset
 from vistaline.core.separate.separation import Filling
 from vistaline.core.separate.separation import separate as separate_picture
 from vistaline.core.shot.document import shot_schema
 from vistaline.core.shot.shot import Shot
-from vistaline.core.stage.drawn import Looks
 from vistaline.core.stage.evaluate import evaluate
 from vistaline.core.timing import rate_label, timecode
 
-__all__ = ["main"]
+__all__ = ["commands", "main"]
 
 
 @click.group(context_settings={"help_option_names": ["-h", "--help"]})
@@ -77,6 +67,15 @@ def commands() -> None:
     help="What it becomes, where the ending of OUTPUT can mean several things.",
 )
 @click.option("--silence", is_flag=True, help="Put a track of silence into a clip.")
+@click.option("--every", type=click.IntRange(1, 1000), default=1, show_default=True,
+              help="Only every nth frame; a clip keeps its speed.")  # fmt: skip
+@click.option("--handles", type=click.IntRange(0, 1000), default=0, show_default=True,
+              help="Frames more, before the first and after the last.")  # fmt: skip
+@click.option("--number", type=click.IntRange(0, 9_999_999),
+              help="Of the first frame; as in the shot if not given.")  # fmt: skip
+@click.option("--take", default="", help="A take of the shot, in place of its route.")
+@click.option("--camera", default="", help="The camera that is seen throughout.")
+@click.option("--sidecar", is_flag=True, help="Put a JSON file of what made it beside it.")
 def render(
     file: Path,
     output: str,
@@ -87,34 +86,55 @@ def render(
     quality: str,
     key: str | None,
     silence: bool,
+    every: int,
+    handles: int,
+    number: int | None,
+    take: str,
+    camera: str,
+    sidecar: bool,
 ) -> None:
-    """Render FILE, a shot or a film, to a clip or the files of its frames, by how OUTPUT ends."""
+    """Render FILE, a shot or a film, to a clip or the files of its frames, by how OUTPUT ends.
+
+    The last part of OUTPUT may have tokens: {shot}, {take}, {camera}, {size}, {date}; and {frame}
+    in place of %04d.
+    """
     encoder = encoder_called(key) if key else encoder_for(output)
     if not output.lower().endswith(encoder.ending):
         raise click.UsageError(f"--as {key}: OUTPUT must end with {encoder.ending}.")
-    if encoder.joined and re.search(r"%\d*d", Path(output).name):
-        raise click.UsageError(f"{encoder.label} is one file of all frames. Name it without %d.")
     if silence and encoder.ending not in (".mp4", ".mov"):
         raise click.UsageError("--silence: only MP4 and MOV take it. Name one, such as clip.mp4.")
-    options = options_for(encoder, dict(_pair(each) for each in chosen))
-    reel = reel_at(read_reel_file(file), scale)
+    delivery = Delivery(
+        output=encoder.key,
+        options=options_for(encoder, dict(_pair(each) for each in chosen)).model_dump(),
+        scale=min(scale, 2.0),
+        quality=quality,
+        every=every,
+        handles=handles,
+        number=number,
+    )
+    whole = read_reel_file(file)
+    if take or camera:
+        if not isinstance(whole, Shot):
+            raise click.UsageError("--take, --camera: a film has none. Render one of its shots.")
+        whole = shot_as(whole, take=take, camera=camera)
+    reel = reel_at(whole, scale)
+    say_if_rounded(whole, reel, scale)
     duration = duration_of(reel)
     if not duration:
         raise ShotError(f"{file.name} has no pieces yet. Add a shot to the film first.")
-    stretch = _frame_range(frames, duration)
+    stretch = frame_range(frames, duration)
+    span = span_of(delivery, stretch.start, stretch.stop - 1, duration=duration)
+    output = named(output, reel, encoder, take=take, camera=camera)
     Path(output).parent.mkdir(parents=True, exist_ok=True)
     began, made = time.monotonic(), made_by(file.read_text(encoding="utf-8"))
-    if workers == 1:
-        renderer = frames_of(reel, _open_looks, quality=QUALITIES[quality])
-        report = partial(_report, began, len(stretch))
-        into = Output(encoder=encoder, target=output, options=options, made=made)
-        render_frames(renderer, stretch, into, progress=report)
-    else:
-        job = _Job(reel, encoder.key, options, QUALITIES[quality], made)
-        _render_with_workers(job, stretch, output, workers)
+    render_job(Job(reel, delivery, span, made), output, workers)
     if silence:
         add_silence(Path(output))
-    click.echo(f"\n{output}: {len(stretch)} frames in {time.monotonic() - began:.1f} s", err=True)
+    if sidecar:
+        beside = Path(re.sub(r"[-_. ]*%0?\d*d", "", output) + ".json")
+        told = sidecar_of(whole, delivery, span, made)
+        write_atomically(beside, json.dumps(told, indent=2).encode())
+    click.echo(f"\n{output}: {span.count} frames in {time.monotonic() - began:.1f} s", err=True)
 
 
 def _pair(chosen: str) -> tuple[str, str]:
@@ -164,7 +184,7 @@ def scene(shotfile: Path, output: Path) -> None:
     shot = _shot_of(shotfile)
     if output.suffix.lower() != ".glb":
         raise click.UsageError(f"{output}: end its name with .glb.")
-    data = scene_glb(shot, _open_looks(shot))
+    data = scene_glb(shot, open_looks(shot))
     write_atomically(output, data)
     click.echo(f"{output}: {len(data) / 1e6:.1f} MB", err=True)
 
@@ -243,102 +263,6 @@ def demo_files(directory: Path) -> None:
         click.echo(path)
 
 
-def _frame_range(text: str | None, duration: int) -> range:
-    if text is None:
-        return range(duration)
-    first, dash, last = text.partition("-")
-    try:
-        start, stop = int(first), int(last if dash else first) + 1
-    except ValueError:
-        raise click.UsageError(
-            f"--frames {text}: write the first and last frame, as 0-47."
-        ) from None
-    if not 0 <= start < stop <= duration:
-        raise click.UsageError(
-            f"--frames {text}: the shot has frames 0 to {duration - 1}, in rising order."
-        )
-    return range(start, stop)
-
-
-def _open_looks(shot: Shot) -> Looks:
-    """Return what a shot's layers look like; its pictures are named by their whole paths."""
-    pictures = {key: Path(ref.file) for key, ref in shot.pictures.items()}
-    cache = os.environ.get("VISTALINE_CACHE") or Path.home() / ".cache" / "vistaline"
-    store = PyramidStore(Path(cache) / "pyramids")
-    # What is drawn from a picture is kept by the picture's content, whatever its file is called.
-    contents = {
-        key: hashlib.sha256(pictures[key].read_bytes()).hexdigest() for key in shot.pictures
-    }
-    references = {
-        key: reference.evolve(file=contents[key]) for key, reference in shot.pictures.items()
-    }
-
-    def picture(key: str) -> Pyramid:
-        path = pictures[key]
-        return store.get_written(contents[key], partial(keep_pyramid, path, path.name))
-
-    moving = MovingFrames(lambda key: (pictures[key], shot.pictures[key].rate))
-    seen = shot.evolve(pictures=references)
-    looks = Looks(seen, store, picture, NestedFrames(_open_looks), moving)
-    for _ in looks.values():
-        pass  # made once, before workers would all make the same
-    return looks
-
-
-def _report(began: float, total: int, done: int) -> None:
-    if not sys.stderr.isatty() and done not in (1, total) and done % 24:
-        return
-    left = (time.monotonic() - began) / done * (total - done)
-    click.echo(f"\r{done} of {total} frames, {left:.0f} s left ", err=True, nl=False)
-
-
-@dataclass(frozen=True)
-class _Job:
-    """What every process renders: it is sent to them."""
-
-    reel: Reel
-    encoder: str
-    options: Part
-    quality: Quality
-    made: str
-
-
-def _render_with_workers(job: _Job, stretch: range, output: str, workers: int) -> None:
-    began, target, encoder = time.monotonic(), Path(output), encoder_called(job.encoder)
-    for shot in shots_in(job.reel):
-        _open_looks(shot)
-    # Short enough that all workers have something to do to the end.
-    length = max(12, min(48, -(-len(stretch) // workers)))
-    ranges = frame_ranges(stretch.start, stretch.stop, length)
-    folder = Path(tempfile.mkdtemp(prefix=f".{target.name}.", dir=target.parent))
-    try:
-        with ProcessPoolExecutor(workers, mp_context=get_context("spawn")) as pool:
-            jobs = {
-                pool.submit(
-                    _render_range, job, a, b, encoder.part(folder, a) if encoder.joined else output
-                ): b - a
-                for a, b in ranges
-            }
-            done = 0
-            for finished in as_completed(jobs):
-                finished.result()
-                done += jobs[finished]
-                _report(began, len(stretch), done)
-        if encoder.joined:
-            clip = ClipFormat(job.reel.frame.size, job.reel.frame.rate, job.made)
-            parts = encoder.parts(folder, ranges)
-            encoder.join(parts, target, clip, job.options, lambda: None)
-    finally:
-        shutil.rmtree(folder, ignore_errors=True)
-
-
-def _render_range(job: _Job, start: int, stop: int, target: str) -> None:
-    renderer = frames_of(job.reel, _open_looks, quality=job.quality, threads=1)
-    encoder = encoder_called(job.encoder)
-    output = Output(encoder=encoder, target=target, options=job.options, threads=1)
-    render_frames(renderer, range(start, stop), output)
-
-
 def main() -> None:
     """Run the command line; what is wrong is told on standard error, a line each, exit code 1."""
     try:
@@ -350,7 +274,3 @@ def main() -> None:
     except OSError as error:
         click.echo(f"vistaline: {error.filename or ''}: {error.strerror}", err=True)
         sys.exit(1)
-
-
-if __name__ == "__main__":
-    main()

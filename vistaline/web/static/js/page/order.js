@@ -1,5 +1,5 @@
 // A list whose rows are dragged to another place, or moved with Alt and an arrow key.
-import { drag } from "../page/drag.js";
+import { drag } from "./drag.js";
 
 export class Order {
   constructor(list) {
@@ -14,7 +14,7 @@ export class Order {
   }
 
   #drag(event) {
-    const row = event.target.closest("li");
+    const row = event.target.closest("[data-of]");
     const rows = this.#among(row);
     const from = rows.indexOf(row);
     const middles = rows.map((each) => each.getBoundingClientRect()).map(({ top, height }) => top + height / 2);
@@ -34,7 +34,7 @@ export class Order {
   #key(event) {
     const step = { ArrowUp: -1, ArrowDown: 1 }[event.key];
     if (!step || !event.altKey) return;
-    const row = event.target.closest("li");
+    const row = event.target.closest("[data-of]");
     const to = this.#among(row).indexOf(row) + step;
     if (to < 0 || to >= this.#among(row).length) return;
     event.preventDefault();

@@ -1,0 +1,1 @@
+"""Vistaline without a browser: ``vistaline render``, ``separate``, ``check``, ..."""
