@@ -77,3 +77,80 @@ def test_a_shot_is_handed_over_packed_and_opened_again(page: Page, tmp_path: Pat
     expect(opened).to_be_visible(timeout=240_000)
     opened.click()
     page.wait_for_selector(".gate[data-ready]", timeout=90_000)
+
+
+def test_choices_are_foretold_kept_and_a_clip_is_matched(page: Page, tmp_path: Path) -> None:
+    page.goto(f"/shots/{own(DUSK)}/output")
+    told = page.locator(".foretold")
+    expect(told).to_contain_text("px", timeout=60_000)
+    page.check("[name=kind][value=exr]")
+    page.fill("[name=percent]", "33")
+    page.fill("#ask [name=name]", "{project}.{frame}")
+    page.keyboard.press("Tab")
+    expect(told).to_contain_text("sallow-head.0000.exr")
+    expect(told).to_contain_text("rounded to even")
+    expect(page.locator("#size-exr")).to_contain_text("B")
+    page.fill("#ask [name=name]", "{shto}")
+    page.keyboard.press("Tab")
+    expect(page.locator("#expected .refused")).to_contain_text("Did you mean 'shot'")
+    page.fill("#ask [name=name]", "{shot}-{size}-{frame}")
+    page.fill("[name=kept_name]", "For the trust")
+    page.keyboard.press("Enter")
+    kept = page.locator("#ask-kept")
+    expect(kept.locator("option:checked")).to_have_text("For the trust")
+    kept.select_option("")
+    expect(page.locator("[name=kind][value=mp4]")).to_be_checked()
+    kept.select_option(label="For the trust")
+    expect(page.locator("[name=kind][value=exr]")).to_be_checked()
+    expect(page.locator("#ask [name=name]")).to_have_value("{shot}-{size}-{frame}")
+    clip = tmp_path / "theirs.mov"
+    with av.open(str(clip), "w") as out:
+        video = out.add_stream("prores_ks", rate=25, options={"profile": "0"})
+        video.width, video.height, video.pix_fmt = 960, 540, "yuv422p10le"
+        out.mux(video.encode(av.VideoFrame(960, 540, "yuv422p10le")))
+        out.mux(video.encode(None))
+    page.set_input_files("#ask-match", clip)
+    expect(page.locator(".matched")).to_contain_text("Edit master, proxy")
+    expect(page.locator(".matched")).to_contain_text("25 frames a second")
+    expect(page.locator("[name='master.rate']")).to_have_value("proxy")
+    expect(page.locator("[name=percent]")).to_have_value("50")
+    # So its rate is changed, here.
+    page.click("[data-open=format]")
+    page.fill("#format [name=rate]", "25")
+    page.click("#format .btn-ink")
+    expect(page.locator("[data-open=format]")).to_contain_text("25 fps")
+
+
+def test_renders_are_put_in_order_and_followed(page: Page) -> None:
+    page.goto(f"/shots/{own(DUSK)}/output")
+    idle(page)
+    page.fill("[name=percent]", "60")
+    before = page.locator(".job").count()
+    for n in range(3):
+        page.click("button:text-is('Render')")
+        expect(page.locator(".job")).to_have_count(before + n + 1)
+    page.goto("/renders")
+    idle(page)
+    rows = page.locator("tr[data-of]")
+    numbers = [int(row.get_attribute("data-of") or 0) for row in rows.all()]
+    mine = numbers[-3:]
+    assert mine == sorted(mine)
+    page.locator(f"tr[data-of='{mine[2]}'] .grip").focus()
+    page.keyboard.press("Alt+ArrowUp")
+    expect(rows.nth(len(numbers) - 2)).to_have_attribute("data-of", str(mine[2]))
+    # Dragged by its dots to the top.
+    grip = page.locator(f"tr[data-of='{mine[1]}'] .grip").bounding_box()
+    top = rows.first.bounding_box()
+    assert grip and top
+    page.mouse.move(grip["x"] + 4, grip["y"] + 4)
+    page.mouse.down()
+    page.mouse.move(grip["x"] + 4, top["y"] + 2, steps=5)
+    page.mouse.up()
+    expect(rows.first).to_have_attribute("data-of", str(mine[1]))
+    page.select_option(f"#urgency-{mine[2]}", "first")
+    expect(rows.first).to_have_attribute("data-of", str(mine[2]))
+    for number in mine:
+        page.locator(f"tr[data-job='{number}'] button:text-is('Stop')").click()
+        expect(page.locator(f"tr[data-job='{number}']")).to_contain_text("Stopped")
+    page.locator(f"tr[data-job='{mine[0]}'] a:text-is('Log')").click()
+    expect(page.locator("table.log")).to_contain_text("stopped")

@@ -20,10 +20,12 @@ from vistaline.core.film.timeline import Timeline
 from vistaline.core.foresight.watch import findings
 from vistaline.core.formats.campath import camera_path, path_csv, path_json
 from vistaline.core.shot.shot import Shot
+from vistaline.core.timing import RATE_PRESETS
 from vistaline.store.models import FilmRow, ShotRow, TaskKind
 from vistaline.web import tasks
 from vistaline.web.context import person_id, say_if_delayed, sent_file, services, session
 from vistaline.web.expectation import expectation
+from vistaline.web.frames import SIZES
 from vistaline.web.output_fields import delivery_in, fields_of, outputs_by_use
 from vistaline.web.renders import addresses_of, changed, list_of, listed_jobs
 
@@ -48,7 +50,8 @@ def film_bench(project_id: int) -> Any:
     """The renders of a project's film."""
     row = _film(project_id)
     film = films.current_film(session(), row)
-    return _bench(row, film, {"bench": "film", "film_row": row, "findings": []})
+    facts = {"bench": "film", "film_row": row, "film": film, "findings": []}
+    return _bench(row, film, facts | {"sizes": SIZES, "rates": RATE_PRESETS})
 
 
 def _bench(row: ShotRow | FilmRow, reel: Shot | Film, facts: dict[str, Any]) -> Any:

@@ -19,10 +19,13 @@ import "./tips.js";
 import "./turns.js";
 import "../output/told.js";
 import { silenced } from "./keyboard.js";
-import "./queue.js";
+import { queue } from "./queue.js";
 import { Upload } from "./upload.js";
 
 const kinds = { Curve, Desk, Ease, FilmDesk, Moves, Order, PaintedPlate, Preparing, Separating, Setting, Ticks, Tones, Upload };
+// A page that only shows a document counts its edits from the version it came with.
+const at = /** @type {any} */ (document.getElementById("at"));
+if (at?.dataset.edited) queue.reached(at.elements.version.value);
 mountAll(document.body, kinds);
 document.addEventListener("htmx:after:swap", () => {
   disposeGone();
@@ -33,6 +36,7 @@ document.addEventListener("htmx:error", () => notice("The server does not answer
 document.addEventListener("htmx:after:request", ({ detail: { ctx } }) => {
   const { closes } = ctx.sourceElement.dataset;
   if (closes && ctx.response?.status < 400) document.getElementById(closes).close();
+  if (at?.dataset.edited === "reload" && "edited" in ctx.sourceElement.dataset && ctx.response?.status < 400) location.reload();
   const said = ctx.response?.headers.get("X-Notice");
   if (said) notice(said, "info");
 });
