@@ -28,7 +28,6 @@ from vistaline.actions.tasks import Finish, Run, Work
 from vistaline.core.arrays import Rgba16
 from vistaline.core.files import write_atomically
 from vistaline.core.foresight.ahead import look_ahead
-from vistaline.core.formats.handing import scene_glb
 from vistaline.core.picture.still import encode_png
 from vistaline.core.render.straight import Beyond
 from vistaline.core.shot.shot import Shot
@@ -150,21 +149,9 @@ def _look_ahead(run: Run) -> Finish:
     return lambda session, task: {"frames": len(found.frames)}
 
 
-def _hand_over(run: Run) -> Finish:
-    shot, library = _shot(run), run.library
-    data = scene_glb(shot, library.looks_of(shot), run.progress)
-    path = library.files.derived("scenes", f"{run.task.id}.glb")
-    write_atomically(path, data)
-    library.files.prune("scenes", _KEPT_DOWNLOADS)
-    file = str(path.relative_to(library.files.root))
-    name = f"{shot.name}.glb"
-    return lambda session, task: {"file": file, "name": name, "size": len(data)}
-
-
 ROOM_WORKS: dict[TaskKind, Work] = {
     TaskKind.FIND_EDGES: _find_edges,
     TaskKind.STRAIGHTEN: _straighten,
     TaskKind.UNBOW: _unbow,
     TaskKind.LOOK_AHEAD: _look_ahead,
-    TaskKind.SCENE: _hand_over,
 }

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from vistaline.actions.cloth_work import CLOTH_WORKS
+from vistaline.actions.handing_work import HANDING_WORKS
 from vistaline.actions.package_work import PACKAGE_WORKS
 from vistaline.actions.picture_work import PICTURE_WORKS
 from vistaline.actions.relief_work import RELIEF_WORKS
@@ -17,5 +18,6 @@ WORKS: dict[TaskKind, Work] = {
     **RELIEF_WORKS,
     **ROOM_WORKS,
     **CLOTH_WORKS,
+    **HANDING_WORKS,
     **PACKAGE_WORKS,
 }

@@ -6,14 +6,18 @@ import json
 import re
 import sys
 import time
+from datetime import date
 from pathlib import Path
 
 import click
 
 from vistaline.cli.looks import open_looks
 from vistaline.cli.rendering import Job, frame_range, named, render_job, say_if_rounded
+from vistaline.core.delivery.contact_sheet import contact_sheet
+from vistaline.core.delivery.cutlist import film_cuts, shot_cuts
 from vistaline.core.delivery.delivery import Delivery, span_of
 from vistaline.core.delivery.delivery import sidecar as sidecar_of
+from vistaline.core.delivery.layers_at import write_layers
 from vistaline.core.delivery.takes import shot_as
 from vistaline.core.errors import CoreError, MaskError, ShotError
 from vistaline.core.files import write_atomically
@@ -31,7 +35,8 @@ from vistaline.core.picture.colour import codes_from_linear
 from vistaline.core.picture.decode import decode_picture
 from vistaline.core.picture.exemplar import ExemplarSettings
 from vistaline.core.render.clip import made_by
-from vistaline.core.render.reel import duration_of, reel_at
+from vistaline.core.render.film import told_by_shots
+from vistaline.core.render.reel import carried, duration_of, reel_at
 from vistaline.core.render.source import QUALITIES
 from vistaline.core.separate.cutset import parse_cutset
 from vistaline.core.separate.separation import Filling
@@ -187,6 +192,50 @@ def scene(shotfile: Path, output: Path) -> None:
     data = scene_glb(shot, open_looks(shot))
     write_atomically(output, data)
     click.echo(f"{output}: {len(data) / 1e6:.1f} MB", err=True)
+
+
+@commands.command()
+@click.argument("shotfile", type=click.Path(path_type=Path))
+@click.option("-o", "--output", required=True, type=click.Path(path_type=Path, dir_okay=False),
+              help="framings.pdf or framings.png")  # fmt: skip
+def sheet(shotfile: Path, output: Path) -> None:
+    """Draw what SHOTFILE's cameras see at each of their framings, on one sheet."""
+    shot, kind = _shot_of(shotfile), output.suffix.lower().lstrip(".")
+    if kind not in ("pdf", "png"):
+        raise click.UsageError(f"{output}: end its name with .pdf or .png.")
+    write_atomically(output, contact_sheet(shot, open_looks(shot), kind, day=date.today()))
+
+
+@commands.command()
+@click.argument("shotfile", type=click.Path(path_type=Path))
+@click.option("-o", "--output", required=True, type=click.Path(path_type=Path, dir_okay=False),
+              help="layers.ora")  # fmt: skip
+@click.option("--frame", type=click.IntRange(0), default=0, show_default=True)
+def layers(shotfile: Path, output: Path, frame: int) -> None:
+    """Write SHOTFILE's layers, each as it looks alone at a frame, as OpenRaster."""
+    shot = _shot_of(shotfile)
+    if output.suffix.lower() != ".ora":
+        raise click.UsageError(f"{output}: end its name with .ora.")
+    if frame >= shot.duration:
+        raise click.UsageError(f"--frame {frame}: the shot has frames 0 to {shot.duration - 1}.")
+    write_layers(shot, open_looks(shot), frame, output)
+
+
+@commands.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("-o", "--output", required=True, type=click.Path(path_type=Path, dir_okay=False),
+              help="cuts.otio")  # fmt: skip
+def cuts(file: Path, output: Path) -> None:
+    """Write the cuts of FILE, a film or a shot, for editing programs: OpenTimelineIO."""
+    if output.suffix.lower() != ".otio":
+        raise click.UsageError(f"{output}: end its name with .otio.")
+    reel = read_reel_file(file)
+    if isinstance(reel, Shot):
+        text = shot_cuts(reel, {})
+    else:
+        shots = carried(reel)
+        text = film_cuts(told_by_shots(reel, shots), shots, {})
+    write_atomically(output, text.encode())
 
 
 @commands.command()

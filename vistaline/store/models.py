@@ -401,6 +401,8 @@ class TaskKind(StrEnum):
     LOOK_AHEAD = "look ahead"
     CLOTH = "cloth"
     SCENE = "scene"
+    SHEET = "sheet"
+    LAYERS = "layers"
     PACK = "pack"
     UNPACK = "unpack"
 

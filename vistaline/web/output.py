@@ -11,6 +11,8 @@ from flask import Blueprint, render_template, request, send_file
 from flask_login import login_required
 
 from vistaline.actions import expecting, films, kept_deliveries, projects, renders, shots
+from vistaline.actions.cutting_lists import cut_list
+from vistaline.actions.errors import Refused
 from vistaline.actions.rooms import ask_of_shot
 from vistaline.core.delivery.delivery import Delivery
 from vistaline.core.delivery.matching import match
@@ -225,14 +227,40 @@ def camera(shot_id: int, kind: str) -> Any:
     )
 
 
-@blueprint.post("/shots/<int:shot_id>/<any(scene, pack):what>")
+@blueprint.post("/shots/<int:shot_id>/<any(scene, sheet, layers, pack):what>")
 @login_required
 def hand_over(shot_id: int, what: str) -> Any:
     """Let a worker write a shot for another program, or pack it; the list shows how far it is."""
     row = projects.find_shot(session(), person_id(), shot_id)
-    wish = {"position": row.position}
+    wish: dict[str, Any] = {"position": row.position}
+    if what == "sheet":
+        wish["as"] = "pdf" if request.form.get("as") == "pdf" else "png"
+    if what == "layers":
+        wish["frame"] = _frame(shots.current_shot(session(), row))
     task, new = ask_of_shot(session(), row, TaskKind(what), row.name, wish, person_id=person_id())
     session().commit()
     if new:
         tasks.announce(task)
     return {"task": task.id}, 202, {"HX-Trigger": "taskchange", "HX-Reswap": "none"}
+
+
+def _frame(shot: Shot) -> int:
+    """Return the frame that a form names."""
+    frame = request.form.get("frame", 0, type=int)
+    if not 0 <= frame < shot.duration:
+        raise Refused(f"There are frames 0 to {shot.duration - 1}; choose one of them.")
+    return frame
+
+
+@_of("cuts.otio", "GET")
+@login_required
+def cuts(what: str, number: int) -> Any:
+    """Send the cuts of a film, or a shot as one clip, for an editing program."""
+    row = _row(what, number)
+    name = plain(_reel(row).name) or "cuts"
+    return send_file(
+        io.BytesIO(cut_list(session(), row).encode()),
+        mimetype="application/json",
+        as_attachment=True,
+        download_name=f"{name}.otio",
+    )

@@ -24,7 +24,7 @@ _SHOWN = {
     "pictures": (TaskKind.IMPORT, TaskKind.PREPARE, TaskKind.UNPACK),
     "prepare": (TaskKind.PREPARE,),
     "desk": (TaskKind.STRAIGHTEN, TaskKind.UNBOW, TaskKind.FIND_EDGES, TaskKind.CLOTH),
-    "output": (TaskKind.SCENE, TaskKind.PACK),
+    "output": (TaskKind.SCENE, TaskKind.SHEET, TaskKind.LAYERS, TaskKind.PACK),
     "separate": (
         TaskKind.EDGES,
         TaskKind.SEND,

@@ -16,7 +16,16 @@ from vistaline.core.render.source import STANDARD, Quality
 from vistaline.core.shot.document import parse_shot
 from vistaline.core.shot.shot import Shot
 
-__all__ = ["LooksOf", "Reel", "duration_of", "frames_of", "parse_reel", "reel_at", "shots_in"]
+__all__ = [
+    "LooksOf",
+    "Reel",
+    "carried",
+    "duration_of",
+    "frames_of",
+    "parse_reel",
+    "reel_at",
+    "shots_in",
+]
 
 Reel = Shot | Film
 LooksOf = Callable[[Shot], Mapping[str, Pyramid]]
@@ -28,7 +37,7 @@ def parse_reel(document: Any) -> Reel:
     return parse_film(document) if is_film else parse_shot(document)
 
 
-def _carried(film: Film) -> dict[str, Shot]:
+def carried(film: Film) -> dict[str, Shot]:
     """Return the shots that a film carries along, by its keys.
 
     Raises
@@ -53,12 +62,12 @@ def duration_of(reel: Reel) -> int:
     """Return how many frames it has; a film must carry its shots."""
     if isinstance(reel, Shot):
         return reel.duration
-    return Timeline(told_by_shots(reel, _carried(reel))).duration
+    return Timeline(told_by_shots(reel, carried(reel))).duration
 
 
 def shots_in(reel: Reel) -> list[Shot]:
     """Return the shot itself, or those that a film carries."""
-    return [reel] if isinstance(reel, Shot) else [*_carried(reel).values()]
+    return [reel] if isinstance(reel, Shot) else [*carried(reel).values()]
 
 
 def frames_of(
@@ -67,4 +76,4 @@ def frames_of(
     """Return what renders a shot, or a film that carries its shots."""
     if isinstance(reel, Shot):
         return Renderer(reel, looks_of(reel), quality=quality, threads=threads)
-    return FilmFrames(reel, _carried(reel), looks_of, quality=quality, threads=threads)
+    return FilmFrames(reel, carried(reel), looks_of, quality=quality, threads=threads)
