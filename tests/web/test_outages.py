@@ -56,6 +56,7 @@ def test_without_the_queue_people_sign_in_and_what_is_kept_says_so(
     health = client.get("/healthz")
     assert health.status_code == 503 and not health.json["queue"]["ok"]
     assert health.json["database"]["ok"]
+    assert client.get("/readyz").status_code == 503
 
 
 def test_without_the_database_every_page_says_so(tmp_path: Path) -> None:
@@ -89,6 +90,11 @@ def test_without_the_database_every_page_says_so(tmp_path: Path) -> None:
 def test_all_well(client: FlaskClient) -> None:
     answer = client.get("/healthz")
     assert answer.status_code == 200 and answer.json["ok"]
+    assert client.get("/readyz").json == {
+        "ok": True,
+        "database": {"ok": True},
+        "queue": {"ok": True},
+    }
     assert answer.json["memory"]["cached"] == sum(answer.json["memory"]["caches"].values())
 
 

@@ -28,6 +28,7 @@ from vistaline.actions.life import (
     words_for,
     worn_out,
 )
+from vistaline.actions.measures import FAILURES, FRAME_SECONDS, FRAMES, LOST
 from vistaline.actions.pictures import Library
 from vistaline.actions.render_list import finished_in, in_order
 from vistaline.actions.renders import (
@@ -209,6 +210,7 @@ def _claim_range(hand: _Hand) -> tuple[RenderJob, RenderRange] | None:
         job.state = JobState.RUNNING
         job.started = job.started or now()
         if piece.attempts > 1:
+            LOST.inc()
             note(
                 session, job, f"{_frames_of(job, piece)} again: their worker was lost", hand.worker
             )
@@ -256,6 +258,8 @@ def _render_range(hand: _Hand, work: _Work, piece: RenderRange) -> None:
         encoded = len(frames)
         _show(hand, job, frames[-1])
         _done(hand, RenderRange, piece.id, state=JobState.DONE, **how_far())
+    FRAMES.inc(len(frames))
+    FRAME_SECONDS.inc(time.monotonic() - began)
     said = f"{_frames_of(job, piece)} in {time.monotonic() - began:.1f} s"
     insist(lambda: _say(hand, said))
 
@@ -363,5 +367,6 @@ def _fail(hand: _Hand, words: str) -> None:
 
 def _end(session: Session, job: RenderJob, words: str) -> None:
     job.state, job.error, job.worker = JobState.FAILED, words, ""
+    FAILURES.labels("render").inc()
     note(session, job, words)
     release(session, job.id)

@@ -30,6 +30,7 @@ from vistaline.actions.life import (
     words_for,
     worn_out,
 )
+from vistaline.actions.measures import FAILURES
 from vistaline.actions.pictures import Library
 from vistaline.actions.projects import role_in
 from vistaline.actions.queue import Queue
@@ -208,6 +209,7 @@ def work_on_task(
             return
         except Exception as error:
             words = words_for(task.name, error)
+            FAILURES.labels(task.kind.value).inc()
             insist(lambda: _fail(sessions, task_id, worker, words))
 
 

@@ -22,6 +22,7 @@ from vistaline.actions.shots import current_shot, import_shot_file
 from vistaline.core.formats.shotfile import read_shot_file
 from vistaline.demo.plates import write_flat_pictures
 from vistaline.demo.shots import write_demo_files
+from vistaline.stack.metrics import counts_folder
 from vistaline.stack.services import Addresses, Ports, Secrets, start_services
 from vistaline.stack.supervising import Service, Supervisor
 from vistaline.store.database import connect, migrate
@@ -125,13 +126,22 @@ def main() -> None:
 
 
 def _servers(folder: Path, ports: Ports, addresses: Addresses, status: Path) -> list[Service]:
-    environment = os.environ | {
-        "VISTALINE_DATABASE": addresses.database,
-        "VISTALINE_REDIS": addresses.queue,
-        "VISTALINE_DATA": str(folder / "data"),
-        "VISTALINE_SECRET": Secrets.of(folder).session,
-        "VISTALINE_STATUS": str(status),
-    }
+    commands = server_commands(sys.executable, ports.web, folder)
+    watched = {}
+    if "VISTALINE_METRICS" in os.environ:
+        commands["metrics"] = [sys.executable, "-m", "vistaline.stack.metrics"]
+        watched = {"PROMETHEUS_MULTIPROC_DIR": str(counts_folder(str(ports.web)))}
+    environment = (
+        os.environ
+        | watched
+        | {
+            "VISTALINE_DATABASE": addresses.database,
+            "VISTALINE_REDIS": addresses.queue,
+            "VISTALINE_DATA": str(folder / "data"),
+            "VISTALINE_SECRET": Secrets.of(folder).session,
+            "VISTALINE_STATUS": str(status),
+        }
+    )
     return [
         Service(
             name=name,
@@ -141,7 +151,7 @@ def _servers(folder: Path, ports: Ports, addresses: Addresses, status: Path) -> 
             # is at is done again.
             orphaned=signal.SIGTERM if name == "web" else signal.SIGKILL,
         )
-        for name, command in server_commands(sys.executable, ports.web, folder).items()
+        for name, command in commands.items()
     ]
 
 

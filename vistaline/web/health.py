@@ -1,4 +1,4 @@
-"""How the servers are: ``/healthz``, for whoever watches over a machine, without signing in."""
+"""How the servers are, for whoever watches over a machine: ``/healthz`` and ``/readyz``."""
 
 from __future__ import annotations
 
@@ -6,14 +6,16 @@ import json
 import os
 import resource
 import shutil
+import time
 from pathlib import Path
 from typing import Any
 
 import redis
-from flask import Blueprint, current_app
+from flask import Blueprint, Response, current_app, g, request
 from sqlalchemy import text
 from sqlalchemy.exc import SQLAlchemyError
 
+from vistaline.actions.measures import REQUESTS
 from vistaline.core.kept import held
 from vistaline.web.context import services
 
@@ -47,6 +49,27 @@ def healthz() -> Any:
         "descriptors": len(os.listdir("/proc/self/fd")),
     }
     return {"ok": well, **told, "memory": memory}, 200 if well else 503
+
+
+@blueprint.get("/readyz")
+def readyz() -> Any:
+    """Answer 200 if requests can be served: the database and the queue answer; else 503."""
+    told = {"database": _database(), "queue": _queue()}
+    ready = all(part["ok"] for part in told.values())
+    return {"ok": ready, **told}, 200 if ready else 503
+
+
+@blueprint.before_app_request
+def _begun() -> None:
+    g.begun = time.perf_counter()
+
+
+@blueprint.after_app_request
+def _ended(response: Response) -> Response:
+    # By the view, not by the address: there are as many addresses as shots.
+    told = (request.method, request.endpoint or "none", str(response.status_code))
+    REQUESTS.labels(*told).observe(time.perf_counter() - g.get("begun", time.perf_counter()))
+    return response
 
 
 def private_bytes() -> int:

@@ -5,8 +5,11 @@ Gunicorn looks these names up; see its page of settings.
 
 from __future__ import annotations
 
+import os
 import signal
 from typing import Any
+
+from prometheus_client.multiprocess import mark_process_dead
 
 from vistaline.core.confined import die_with_parent
 
@@ -27,3 +30,9 @@ worker_tmp_dir = "/dev/shm"
 def post_fork(server: Any, worker: Any) -> None:
     """Let a worker end with its main process, so that the port is free for the next one."""
     die_with_parent(signal.SIGKILL)
+
+
+def child_exit(server: Any, worker: Any) -> None:
+    """Let the counts of a worker that ended stay, and what it was at go."""
+    if "PROMETHEUS_MULTIPROC_DIR" in os.environ:
+        mark_process_dead(worker.pid)
