@@ -294,3 +294,38 @@ def test_one_frame_alone_is_a_clip_of_every_kind(tmp_path: Path) -> None:
                           written=lambda count: None) as writer:  # fmt: skip
             writer.write(0, pixels)
         assert path.stat().st_size > 500
+
+
+@pytest.mark.parametrize(("depth", "alpha"), [("metres", False), ("1/z", True)])
+def test_depth_is_read_beside_the_light(depth: str, alpha: bool, tmp_path: Path) -> None:
+    """By OpenEXR's own reader; z against each card's place before the camera, by hand.
+
+    Cards stand at 4 and 2 m; the camera comes 0.3 m nearer and 0.1 m to the right. From where it
+    was taken the near one is as wide as a half of the frame, at the end 2/1.7 times that.
+    """
+    shot = make_shot({"back": (1600, 900), "front": (800, 450)})
+    chosen = {"depth": depth, "alpha": alpha}
+    path = rendered(shot, "exr", tmp_path, range(23, 24), Delivery(output="exr", options=chosen))
+    with OpenEXR.File(str(path)) as file:
+        z, seen = (file.channels()[name].pixels.copy() for name in ("Z", "RGBA"))
+    assert z.dtype == np.float32 and seen.dtype == np.float16
+    near, far = (1.7, 3.7) if depth == "metres" else (1 / 1.7, 1 / 3.7)
+    row = z[90]
+    np.testing.assert_allclose(np.unique(row.round(5)), sorted((near, far)), atol=1e-4)
+    first, last = np.flatnonzero(np.isclose(row, near))[[0, -1]]
+    # 35 mm on a gate of 36 mm; the camera has come 0.1 m to the right.
+    middle, half = 160 - 0.1 / 1.7 * 35 / 36 * 320, 80 * 2 / 1.7
+    assert abs(first - (middle - half)) <= 1 and abs(last + 1 - (middle + half)) <= 1
+    plain = rendered(shot, "exr", tmp_path, range(23, 24), Delivery(output="exr"))
+    with OpenEXR.File(str(plain)) as file:
+        light = file.channels()["RGBA"].pixels
+        np.testing.assert_allclose(seen[..., :3], light[..., :3], atol=1e-3)
+
+
+def test_where_nothing_is_there_is_no_depth(shot: Shot, tmp_path: Path) -> None:
+    bare = shot.evolve(layers=())
+    for depth, nothing in (("metres", np.inf), ("1/z", 0.0)):
+        chosen = Delivery(output="exr", options={"depth": depth})
+        path = rendered(bare, "exr", tmp_path, range(1), chosen)
+        with OpenEXR.File(str(path)) as file:
+            assert (file.channels()["Z"].pixels == nothing).all()

@@ -38,6 +38,7 @@ _LABELS = {
     "bits": "Bits",
     "alpha": "Transparent",
     "quality": "Quality",
+    "depth": "Depth",
 }
 
 

@@ -34,6 +34,11 @@ class Layout(StrEnum):
     """(height, width, 4) uint16: linear light, premultiplied, over the shot's background."""
     LIGHT16 = "light16"
     """The same with nothing behind the layers."""
+    LINEAR_NEAR = "linear near"
+    """(height, width, 5) float32: linear light of 0 to 1, premultiplied, over the shot's
+    background; then 1/z of what is seen in 1/m, 0 where nothing is."""
+    LIGHT_NEAR = "light near"
+    """The same with nothing behind the layers."""
     RGB16 = "rgb16"
     """(height, width, 3) uint16, sRGB."""
     RGBA16 = "rgba16"

@@ -52,6 +52,11 @@ class _Exr(Part):
     alpha: bool = Field(
         False, description="Premultiplied over nothing, in place of over the background."
     )
+    depth: Literal["none", "metres", "1/z"] = Field(
+        "none",
+        description="A channel Z beside the light: metres along the camera's axis, infinite where "
+        "nothing is; or one over that, 0 where nothing is. Sharp, whatever is blurred.",
+    )
 
 
 class _Jpeg(Part):
@@ -189,9 +194,21 @@ def png_of(pixels: np.ndarray, _: Any) -> bytes:
     return encode_png(pixels)
 
 
-def _half_float(pixels: np.ndarray, _: _Exr) -> bytes:
-    """Return an OpenEXR file of linear light, half float; of four channels with alpha."""
-    return encode_exr((pixels / np.float32(65535)).astype(np.float16))
+def _half_float(pixels: np.ndarray, chosen: _Exr) -> bytes:
+    """Return an OpenEXR file of linear light, half float; with depth, a channel Z of 32 bits."""
+    if chosen.depth == "none":
+        return encode_exr((pixels / np.float32(65535)).astype(np.float16))
+    near = pixels[..., 4]
+    if chosen.depth == "metres":
+        with np.errstate(divide="ignore"):
+            near = 1 / near
+    return encode_exr(pixels[..., :4].astype(np.float16), near.astype(np.float32))
+
+
+def _exr_layout(chosen: _Exr) -> Layout:
+    if chosen.depth == "none":
+        return Layout.LIGHT16 if chosen.alpha else Layout.LINEAR16
+    return Layout.LIGHT_NEAR if chosen.alpha else Layout.LINEAR_NEAR
 
 
 PNG = FrameFiles(
@@ -224,10 +241,10 @@ TIFF = FrameFiles(
 EXR = FrameFiles(
     key="exr",
     label="Frames, OpenEXR",
-    about="OpenEXR, half float, linear light",
+    about="OpenEXR, half float, linear light, also with depth",
     ending=".exr",
     options=_Exr,
-    laid=lambda chosen: Layout.LIGHT16 if chosen.alpha else Layout.LINEAR16,
+    laid=_exr_layout,
     encode=_half_float,
 )
 JPEG = FrameFiles(

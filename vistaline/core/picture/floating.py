@@ -155,10 +155,15 @@ def _start(source: Path | bytes, count: int) -> bytes:
         return file.read(count)
 
 
-def encode_exr(light: np.ndarray) -> bytes:
-    """Return an OpenEXR file of linear light, float16 (height, width, 3 or 4), premultiplied."""
+def encode_exr(light: np.ndarray, depth: np.ndarray | None = None) -> bytes:
+    """Return an OpenEXR file of linear light, float16 (height, width, 3 or 4), premultiplied.
+
+    ``depth`` (height, width) float32 becomes the channel Z.
+    """
     header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
     channels = {"RGBA"[: light.shape[2]]: np.ascontiguousarray(light)}
+    if depth is not None:
+        channels["Z"] = np.ascontiguousarray(depth)
     with tempfile.NamedTemporaryFile(suffix=".exr") as file:
         OpenEXR.File(header, channels).write(file.name)
         return Path(file.name).read_bytes()

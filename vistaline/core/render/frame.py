@@ -29,6 +29,7 @@ from vistaline.core.render.mean import hand_on, mean_of
 from vistaline.core.render.motes import with_motes
 from vistaline.core.render.motion import Exposed, exposed, filled
 from vistaline.core.render.moved import Blurred
+from vistaline.core.render.nearest import nearest_of
 from vistaline.core.render.placing import Placed, place
 from vistaline.core.render.redrawn import place_in
 from vistaline.core.render.shelf import Shelf
@@ -125,6 +126,16 @@ class Renderer(Frames):
             picture = finished(picture, spreading, fields, where, self._crew)
         hand_on(picture, ground, composite_band, self._crew, added, finish)
         self._shelf.take_all_back()
+
+    def nearest(self, frame: float) -> np.ndarray:
+        """See :meth:`Frames.nearest`."""
+        state = evaluate(self.shot, [frame])[0]
+        cover = np.zeros(self._canvas.tiles)
+        placed = (
+            place(index, state, self._looks, self._quality, cover)
+            for index in reversed(state.order)
+        )
+        return nearest_of(self._canvas, [each for each in placed if each])
 
     def _one(self, cards: Sequence[Placed], parallel: bool) -> np.ndarray:
         """Return a frame (height, width, 4) uint16, linear, premultiplied, over nothing."""

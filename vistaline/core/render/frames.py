@@ -9,6 +9,7 @@ from typing import assert_never
 import numpy as np
 
 from vistaline.core.arrays import Rgba16
+from vistaline.core.errors import RenderError
 from vistaline.core.formats.encoders import Layout
 from vistaline.core.picture.coding import codes16, straight_codes16
 from vistaline.core.picture.colour import straight_codes
@@ -30,6 +31,18 @@ class Frames(ABC):
     @abstractmethod
     def bands(self, frame: float, composite_band: CompositeBand) -> None:
         """Call ``composite_band(y0, y1, cards, ground)`` for bands of rows that are all of it."""
+
+    def nearest(self, frame: float) -> np.ndarray:
+        """Return 1/z of what is seen: (height, width) float32 in 1/m, 0 where nothing is.
+
+        Raises
+        ------
+        RenderError
+            Of several pictures laid over each other, as in a film, there is no one depth.
+        """
+        raise RenderError(
+            "A film has no depth of its own. Render its shots with depth, one by one."
+        )
 
     def rgb(self, frame: float) -> np.ndarray:
         """Return a frame as (height, width, 3) uint8, sRGB."""
@@ -90,4 +103,8 @@ class Frames(ABC):
                 return codes16(self.linear(frame))
             case Layout.RGBA16:
                 return straight_codes16(self.linear(frame, over_ground=False))
+            case Layout.LINEAR_NEAR | Layout.LIGHT_NEAR:
+                light = self.linear(frame, over_ground=layout is Layout.LINEAR_NEAR)
+                near = self.nearest(frame)[..., None]
+                return np.concatenate([light / np.float32(65535), near], axis=-1)
         assert_never(layout)
