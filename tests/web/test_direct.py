@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import io
 import json
 import struct
@@ -102,3 +103,37 @@ def test_a_move_is_shown_before_it_is_kept(client: FlaskClient, shot: str) -> No
 def test_a_drag_says_what_it_does(client: FlaskClient, shot: str, move: str, words: str) -> None:
     values = {"framing": 0, "move": move, "dx": 12, "dy": -20}
     assert words in client.post(f"{shot}/preview/move_camera?frame=0", data=values).json["said"]
+
+
+def test_somebody_elses_camera_drives_the_shot(client: FlaskClient, shot: str) -> None:
+    """The file is one by hand: a camera that goes a metre to the right in half a second."""
+    keys = np.array([0, 0.5, 0, 0, 0, 1, 0, 0], "<f4").tobytes()
+    scene = {
+        "asset": {"version": "2.0"},
+        "nodes": [{"camera": 0, "name": "Crane"}],
+        "cameras": [{"type": "perspective", "perspective": {"yfov": 0.6, "znear": 0.1}}],
+        "buffers": [{"uri": "data:;base64," + base64.b64encode(keys).decode(), "byteLength": 32}],
+        "bufferViews": [{"buffer": 0, "byteLength": 8},
+                        {"buffer": 0, "byteOffset": 8, "byteLength": 24}],
+        "accessors": [
+            {"bufferView": 0, "componentType": 5126, "type": "SCALAR", "count": 2},
+            {"bufferView": 1, "componentType": 5126, "type": "VEC3", "count": 2},
+        ],
+        "animations": [{"channels": [{"sampler": 0, "target": {"node": 0, "path": "translation"}}],
+                        "samplers": [{"input": 0, "output": 1}]}],
+    }  # fmt: skip
+    version = client.get(f"{shot}/scene.json").json["version"]
+
+    def send(data: bytes, name: str):  # type: ignore[no-untyped-def]
+        form = {"camera": (io.BytesIO(data), name), "version": str(version)}
+        return client.post(f"{shot}/cameras", data=form)
+
+    refused = send(b"no", "no.glb")
+    assert refused.status_code == 422 and "no.glb is no glTF file" in refused.json["error"]
+    assert send(json.dumps(scene).encode(), "crane.gltf").status_code == 200
+    assert "Crane" in panel(client, shot, "camera")
+    rows = client.get(f"{shot}/camera.json").json["frames"]
+    assert rows[0]["x"] == 0 and rows[-1]["x"] == pytest.approx(1.0, abs=1e-3)
+    assert {row["camera"] for row in rows} == {"b"}
+    assert client.post(f"{shot}/undo", data={"version": str(version + 1)}).status_code == 200
+    assert "Crane" not in panel(client, shot, "camera")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import re
 import sys
 import time
@@ -13,23 +14,26 @@ import click
 
 from vistaline.cli.looks import open_looks
 from vistaline.cli.rendering import Job, frame_range, named, render_job, say_if_rounded
+from vistaline.core import edits
 from vistaline.core.delivery.contact_sheet import contact_sheet
 from vistaline.core.delivery.cutlist import film_cuts, shot_cuts
 from vistaline.core.delivery.delivery import Delivery, span_of
 from vistaline.core.delivery.delivery import sidecar as sidecar_of
 from vistaline.core.delivery.layers_at import write_layers
 from vistaline.core.delivery.takes import shot_as
+from vistaline.core.edits.brought import framings_along
 from vistaline.core.errors import CoreError, MaskError, ShotError
 from vistaline.core.files import write_atomically
 from vistaline.core.film.film import film_schema
 from vistaline.core.foresight.watch import findings
 from vistaline.core.formats.campath import camera_path, path_csv, path_json
 from vistaline.core.formats.filmfile import read_reel_file
+from vistaline.core.formats.gltf_in import read_cameras
 from vistaline.core.formats.handing import scene_glb
 from vistaline.core.formats.outputs import ENCODERS, encoder_called, encoder_for, options_for
 from vistaline.core.formats.package import pack_shot, unpack_shot
 from vistaline.core.formats.separation import write_separation
-from vistaline.core.formats.shotfile import read_shot_file
+from vistaline.core.formats.shotfile import read_shot_file, write_shot_file
 from vistaline.core.formats.video import add_silence
 from vistaline.core.picture.colour import codes_from_linear
 from vistaline.core.picture.decode import decode_picture
@@ -236,6 +240,32 @@ def cuts(file: Path, output: Path) -> None:
         shots = carried(reel)
         text = film_cuts(told_by_shots(reel, shots), shots, {})
     write_atomically(output, text.encode())
+
+
+@commands.command()
+@click.argument("shotfile", type=click.Path(path_type=Path))
+@click.argument("scenefile", type=click.Path(path_type=Path))
+@click.option("-o", "--output", required=True, type=click.Path(path_type=Path, dir_okay=False),
+              help="A new shot file.")  # fmt: skip
+def bring(shotfile: Path, scenefile: Path, output: Path) -> None:
+    """Let the cameras of SCENEFILE, glTF 2.0, drive SHOTFILE; written as a shot file of its own."""
+    shot = _shot_of(shotfile)
+    rate, size = float(shot.frame.rate), shot.frame.size
+    tracks = read_cameras(scenefile, scenefile.name, rate, shot.duration)
+    cameras = [
+        {"name": track.name, "framings": framings_along(track.world_from_camera, track.tall, size)}
+        for track in tracks
+    ]
+    driven = edits.apply(shot, "bring_cameras", {"cameras": cameras})
+    pictures = {
+        key: os.path.relpath(ref.file, output.resolve().parent)
+        for key, ref in driven.pictures.items()
+    }
+    if any(path.startswith("..") for path in pictures.values()):
+        raise click.UsageError(f"{output}: write it beside {shotfile.name}, or its pictures.")
+    write_shot_file(driven, output, pictures)
+    for track in tracks:
+        click.echo(track.name)
 
 
 @commands.command()

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
+from contextlib import closing
+from typing import Any, BinaryIO, cast
 
 import numpy as np
 from flask import Blueprint, render_template, request
@@ -11,8 +12,10 @@ from flask_login import login_required
 from vistaline.actions.errors import NotFound
 from vistaline.core import edits
 from vistaline.core.easing import EASE_NAMES
+from vistaline.core.edits.brought import framings_along
 from vistaline.core.edits.shelf import MOVES
 from vistaline.core.foresight.overscan import Overscan, overscan
+from vistaline.core.formats.gltf_in import read_cameras
 from vistaline.core.geometry.optics import LENS_PRESETS, angle_of_view, gate_size
 from vistaline.core.scene.camera import how_focused
 from vistaline.core.scene.describe import describe_scene
@@ -23,10 +26,10 @@ from vistaline.core.speed import eased_with_peak, peak_of, speed_of
 from vistaline.core.stage.keyed import shot_at_frame
 from vistaline.core.stage.shake import STARTING_SHAKES
 from vistaline.store.models import ShotRow
-from vistaline.web.context import services
+from vistaline.web.context import sent_file, services
 from vistaline.web.editing import arguments, playhead
 from vistaline.web.keys import ease_facts, keys_facts, pins_of, playhead_asked
-from vistaline.web.shots import findings_of, open_shot, passing_told
+from vistaline.web.shots import edited, findings_of, open_shot, passing_told
 
 __all__ = ["blueprint"]
 
@@ -156,3 +159,27 @@ def clip(shot_id: int, verb: str) -> Any:
         "tracks": described["tracks"],
         "seconds": float(changed.frame.seconds),
     }
+
+
+@blueprint.post("/<int:shot_id>/cameras")
+@login_required
+def bring_cameras(shot_id: int) -> Any:
+    """Bring the cameras of somebody else's scene, as an edit."""
+    row, shot = open_shot(shot_id)
+    with (
+        closing(sent_file("camera")) as file,
+        services().library.files.receive(cast(BinaryIO, file.stream)) as incoming,
+    ):
+        name = file.filename or "The file"
+        tracks = read_cameras(incoming.path, name, float(shot.frame.rate), shot.duration)
+    cameras = [
+        {
+            "name": track.name,
+            "framings": [
+                each.model_dump(mode="json")
+                for each in framings_along(track.world_from_camera, track.tall, shot.frame.size)
+            ],
+        }
+        for track in tracks
+    ]
+    return edited(row, "bring_cameras", {"cameras": cameras})
