@@ -101,6 +101,7 @@ def without(shot: Shot, ids: Collection[str]) -> Shot:
         layers=tuple(rest),
         layouts=layouts,
         callouts=tuple(each for each in shot.callouts if each not in ended),
+        places=tuple(each for each in shot.places if each.of not in ids),
         rows=without_rows(
             shot,
             [

@@ -32,6 +32,7 @@ from vistaline.core.stage.camera import camera_states
 from vistaline.core.stage.cards import Card
 from vistaline.core.stage.evaluate import evaluate
 from vistaline.core.stage.lamps import Light
+from vistaline.core.stage.places import place_pose
 from vistaline.core.stage.raising import card_from_relief
 from vistaline.core.stage.textures import RaisedLook
 from vistaline.core.stage.tracks import moving_mounts
@@ -75,6 +76,10 @@ def scene_glb(
         _layer(out, animation, [state.cards[n] for state in states], looks, seconds, left_out)
     for n in range(len(states[0].lamps)):
         _lamp(out, animation, [state.lamps[n] for state in states], seconds, left_out)
+    for place in shot.places:
+        poses = np.array([place_pose(place, state) for state in states])
+        node = out.node({"name": place.name, "extras": {"place": place.id, "on": place.of}})
+        _move(out, animation, node, poses, None, seconds)
     if "channels" in animation:
         out.add("animations", animation)
     scene["extras"] = {

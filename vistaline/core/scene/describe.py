@@ -220,6 +220,7 @@ def _layer(shot: Shot, layer: Layer, card: Card | None) -> dict[str, Any]:
         "relief": describe_relief(card) if card else None,
         "cloth": describe_cloth(card) if card else None,
         "held": held_on(shot, layer),
+        "places": [[each.name, *each.at] for each in shot.places if each.of == layer.id],
         "deep": round(card.depth / card.width, 6) if card and layer.body else 0,
         "matrix": card_matrix(card) if card else None,
     }

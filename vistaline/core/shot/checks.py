@@ -16,6 +16,7 @@ from vistaline.core.shot.lamps import Lamp
 from vistaline.core.shot.layer import Layer
 from vistaline.core.shot.layouts import Layout
 from vistaline.core.shot.mounts import Mount, standing_of
+from vistaline.core.shot.places import Place, misplaced
 from vistaline.core.shot.route import Route
 from vistaline.core.shot.rows import Row
 
@@ -39,6 +40,8 @@ class ShotParts(Protocol):
     def directed(self) -> str: ...
     @property
     def callouts(self) -> Sequence[Callout]: ...
+    @property
+    def places(self) -> Sequence[Place]: ...
     @property
     def layouts(self) -> Sequence[Layout]: ...
     @property
@@ -105,6 +108,7 @@ def _misfits(shot: ShotParts) -> Findings:
         yield from _route(shot, route, ids, place)
     yield from layouts.misfits(shot.layouts, shot.layers)
     yield from callouts.misfits(shot.callouts, shot.layers)
+    yield from misplaced(shot.places, shot.layers)
     yield from _lamps(shot, ids, mounts)
     yield from _dressing(shot, ids, mounts)
     yield from _cuts(shot)

@@ -29,6 +29,7 @@ from vistaline.core.shot.layer import Layer, Matte, PictureRef
 from vistaline.core.shot.layouts import Layout
 from vistaline.core.shot.markers import MOST_MARKERS, Marker
 from vistaline.core.shot.mounts import Mount
+from vistaline.core.shot.places import Place
 from vistaline.core.shot.route import Route
 from vistaline.core.shot.rows import Row
 from vistaline.core.shot.running import NestedShot
@@ -72,6 +73,9 @@ class Shot(Part):
     )
     callouts: tuple[Callout, ...] = Field(
         (), max_length=200, description="Labels tied to points on layers."
+    )
+    places: tuple[Place, ...] = Field(
+        (), max_length=200, description="Points without looks, for somebody else's effects."
     )
     lamps: tuple[Lamp, ...] = Field(
         (), max_length=MOST_LAMPS, description="Without any, layers are seen as they are."

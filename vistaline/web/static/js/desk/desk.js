@@ -382,7 +382,7 @@ export class Desk {
   }
 
   /** An edit that wants a point of the picture: the next click gives it; asked again, none does. */
-  #point({ point: verb, pointLayer: layer, pointPick: picks, pointWith: field, pointTo: address, pointOf: callout }) {
+  #point({ point: verb, pointLayer: layer, pointPick: picks, pointWith: field, pointTo: address, pointOf: callout, pointPlace: place }) {
     const { viewfinder, scene } = this;
     if (this.pointing === verb) return viewfinder.ask(null);
     const unsay = hint("Click that point in the viewfinder. Escape gives up.");
@@ -393,6 +393,7 @@ export class Desk {
       if (picks) Object.assign(values, { alone: scene.as === "camera" });
       if (also) values[also.name] = also.value;
       if (callout) values.callout = callout;
+      if (place) values.place = place;
       scene.edit(verb, values);
     };
     viewfinder.tint(picks === "focus");

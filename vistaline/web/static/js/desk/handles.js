@@ -68,7 +68,7 @@ export class Handles {
       const { x, y } = this.finder.place;
       const tagX = Math.max(x, Math.min(...found.corners.map((p) => p[0])));
       const tagY = Math.max(y + 20, Math.min(...found.corners.map((p) => p[1])));
-      marks.push(...this.#held(layer));
+      marks.push(...this.#held(layer), ...this.#places(layer));
       if (!layer.locked && !layer.backdrop) marks.push(...this.#holds(found, layer));
       marks.push(this.#tag(tagX, tagY, layer.backdrop ? layer.name : `${layer.name} ${layer.distance.toFixed(2)} m${this.words ? `  ${this.words(layer)}` : ""}`));
     }
@@ -85,6 +85,21 @@ export class Handles {
         ? svg("circle", { class: "held", cx: line[0][0], cy: line[0][1], r: 4 })
         : svg("polyline", { class: "held", points: line.map((p) => p.join(",")).join(" ") }),
     );
+  }
+
+  /** Points that are marked on it for others. */
+  #places({ id, places, matrix }) {
+    const { record } = this.scene.current;
+    const now = record.moved[id] ?? matrixOf(record, id) ?? matrix;
+    return places.flatMap(([name, ...at]) => {
+      const seen = this.finder.seen(record.clip, now, at);
+      if (!seen) return [];
+      const [x, y] = seen;
+      return [
+        svg("path", { class: "marked", d: "M-8 0h5M3 0h5M0 -8v5M0 3v5", transform: `translate(${x},${y})` }),
+        svg("text", { class: "guide-name", x: x + 10, y: y + 4 }, name),
+      ];
+    });
   }
 
   #holds(found, { laid }) {
