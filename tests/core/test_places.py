@@ -42,7 +42,7 @@ def test_a_place_is_where_one_clicked(body: Body | None) -> None:
     shot = moving() if body is None else bodied(body)
     state = evaluate(shot, [0])[0]
     layer = shot.layers[-1].id
-    x, y = middle_of(shot) + (7, -5)
+    x, y = np.add(middle_of(shot), (7, -5))
     marked = apply(shot, "add_place", {"layer": layer, "frame": 0, "x": x, "y": y, "name": "Spark"})
     (place,) = marked.places
     assert (place.name, place.of) == ("Spark", layer)
