@@ -13,7 +13,7 @@ import pytest
 from tests.conftest import make_shot
 from tests.core.test_delivery import looks
 from vistaline.core import edits
-from vistaline.core.edits.brought import framings_along
+from vistaline.core.edits.brought import cameras_along, framings_along
 from vistaline.core.errors import ShotError
 from vistaline.core.formats.gltf_in import read_cameras
 from vistaline.core.formats.handing import scene_glb
@@ -23,16 +23,7 @@ from vistaline.core.stage.camera import camera_states
 
 def brought(shot: Shot, path: Path) -> Shot:
     tracks = read_cameras(path, path.name, float(shot.frame.rate), shot.duration)
-    cameras = [
-        {
-            "name": track.name,
-            "framings": [
-                each.model_dump(mode="json")
-                for each in framings_along(track.world_from_camera, track.tall, shot.frame.size)
-            ],
-        }
-        for track in tracks
-    ]
+    cameras = cameras_along((track.named_path for track in tracks), shot.frame.size)
     return edits.apply(shot, "bring_cameras", {"cameras": cameras})
 
 

@@ -21,7 +21,7 @@ from vistaline.core.delivery.delivery import Delivery, span_of
 from vistaline.core.delivery.delivery import sidecar as sidecar_of
 from vistaline.core.delivery.layers_at import write_layers
 from vistaline.core.delivery.takes import shot_as
-from vistaline.core.edits.brought import framings_along
+from vistaline.core.edits.brought import cameras_along
 from vistaline.core.errors import CoreError, MaskError, ShotError
 from vistaline.core.files import write_atomically
 from vistaline.core.film.film import film_schema
@@ -252,10 +252,7 @@ def bring(shotfile: Path, scenefile: Path, output: Path) -> None:
     shot = _shot_of(shotfile)
     rate, size = float(shot.frame.rate), shot.frame.size
     tracks = read_cameras(scenefile, scenefile.name, rate, shot.duration)
-    cameras = [
-        {"name": track.name, "framings": framings_along(track.world_from_camera, track.tall, size)}
-        for track in tracks
-    ]
+    cameras = cameras_along((track.named_path for track in tracks), size)
     driven = edits.apply(shot, "bring_cameras", {"cameras": cameras})
     pictures = {
         key: os.path.relpath(ref.file, output.resolve().parent)

@@ -12,7 +12,7 @@ from flask_login import login_required
 from vistaline.actions.errors import NotFound
 from vistaline.core import edits
 from vistaline.core.easing import EASE_NAMES
-from vistaline.core.edits.brought import framings_along
+from vistaline.core.edits.brought import cameras_along
 from vistaline.core.edits.shelf import MOVES
 from vistaline.core.foresight.overscan import Overscan, overscan
 from vistaline.core.formats.gltf_in import read_cameras
@@ -172,14 +172,5 @@ def bring_cameras(shot_id: int) -> Any:
     ):
         name = file.filename or "The file"
         tracks = read_cameras(incoming.path, name, float(shot.frame.rate), shot.duration)
-    cameras = [
-        {
-            "name": track.name,
-            "framings": [
-                each.model_dump(mode="json")
-                for each in framings_along(track.world_from_camera, track.tall, shot.frame.size)
-            ],
-        }
-        for track in tracks
-    ]
+    cameras = cameras_along((track.named_path for track in tracks), shot.frame.size)
     return edited(row, "bring_cameras", {"cameras": cameras})

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from typing import Any
+
 import numpy as np
 from pydantic import Field
 
@@ -15,7 +18,7 @@ from vistaline.core.shot.cameras import Camera, Cut
 from vistaline.core.shot.route import Framing, Route
 from vistaline.core.shot.shot import Shot
 
-__all__ = ["framings_along"]
+__all__ = ["cameras_along", "framings_along"]
 
 verb = REGISTRY.verb
 
@@ -45,6 +48,21 @@ def bring_cameras(shot: Shot, *, cameras: list[BroughtCamera]) -> Shot:
     )
     shot = shot.evolve(cameras=(*shot.cameras, *new), cuts=(Cut(frame=0, camera=new[0].id),))
     return shot.directed_by(new[0].id)
+
+
+def cameras_along(
+    paths: Iterable[tuple[str, FloatArray, FloatArray]], frame_size: tuple[int, int]
+) -> list[dict[str, Any]]:
+    """Return what :func:`bring_cameras` takes, of names and paths; see :func:`framings_along`."""
+    return [
+        {
+            "name": name,
+            "framings": [
+                each.model_dump(mode="json") for each in framings_along(poses, tall, frame_size)
+            ],
+        }
+        for name, poses, tall in paths
+    ]
 
 
 def framings_along(

@@ -47,6 +47,11 @@ class CameraTrack:
     tall: FloatArray
     """(frames,) tangents of the half of what it sees from top to bottom."""
 
+    @property
+    def named_path(self) -> tuple[str, FloatArray, FloatArray]:
+        """All of it, as the edit that brings cameras is given it."""
+        return self.name, self.world_from_camera, self.tall
+
 
 def read_cameras(path: Path, name: str, rate: float, frames: int) -> list[CameraTrack]:
     """Return the cameras of a .glb or .gltf file, at the times of a shot's frames.
