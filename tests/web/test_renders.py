@@ -15,7 +15,8 @@ from flask import Flask
 from flask.testing import FlaskClient
 from PIL import Image
 
-from tests.web.conftest import MemoryQueue, words_in
+from tests.core.test_formats import run
+from tests.web.conftest import MemoryQueue, do_tasks, words_in
 from tests.web.test_web import edit, save, start
 from vistaline.actions import rendering
 from vistaline.store.models import JobState, Project, RenderJob
@@ -205,3 +206,32 @@ def test_what_is_finished_is_kept_as_long_as_its_project_says(
     assert refused.status_code == 422
     with services.sessions() as session:
         assert session.get_one(Project, number).keep_days == 7
+
+
+@pytest.mark.parametrize("kind", ["mp4", "ffv1"])
+def test_the_bench_and_the_command_line_make_the_same_bytes(
+    app: Flask, client: FlaskClient, shot: str, services: Services, tmp_path: Path, kind: str
+) -> None:
+    """Rendered by workers, with a stop in between; and, packed and opened elsewhere, by hand."""
+    edit(client, shot, "set_format", width=320, height=180, rate="25", duration=60)
+    job = start(client, shot, services, kind=kind)
+    original = rendering._render_range
+
+    def stopped(hand, work, piece) -> None:  # type: ignore[no-untyped-def]
+        original(hand, work, piece)
+        client.post(f"/renders/{job}/stop")
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(rendering, "_render_range", stopped)
+        rendering.work_on(services.sessions, services.library, job, "one")
+    client.post(f"/renders/{job}/resume")
+    rendering.work_on(services.sessions, services.library, job, "two")
+    ending = {"mp4": ".mp4", "ffv1": ".mkv"}[kind]
+    save(client, f"/renders/{job}/result", tmp_path / f"bench{ending}")
+    client.post(f"{shot}/pack")
+    (packed,) = do_tasks(app)
+    save(client, f"/tasks/{packed.id}/file", tmp_path / "shot.zip")
+    run("unpack", "shot.zip", "-o", "there", folder=tmp_path)
+    run("render", "there/shot.json", "-o", f"hand{ending}", "--as", kind, folder=tmp_path)
+    bench, hand = ((tmp_path / f"{by}{ending}").read_bytes() for by in ("bench", "hand"))
+    assert bench == hand

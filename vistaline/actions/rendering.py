@@ -6,7 +6,6 @@ joins them. How a worker takes something, beats for it and ends it is in ``life`
 
 from __future__ import annotations
 
-import json
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -36,17 +35,19 @@ from vistaline.actions.renders import (
     delivery_of,
     facts_of,
     note,
+    reel_of,
     release,
     remove_render,
     span_of_job,
+    words_of,
 )
 from vistaline.core.delivery.delivery import Delivery, Span, names_of
 from vistaline.core.files import replace_safely, write_atomically
 from vistaline.core.formats.encoders import ClipFormat
 from vistaline.core.picture.still import encode_jpeg
-from vistaline.core.render.clip import Output, made_by, render_frames
+from vistaline.core.render.clip import Output, render_frames
 from vistaline.core.render.frames import Frames
-from vistaline.core.render.reel import Reel, frames_of, parse_reel, reel_at
+from vistaline.core.render.reel import Reel, frames_of, reel_at
 from vistaline.core.render.source import QUALITIES
 from vistaline.store.models import ACTIVE, JobState, Project, RenderJob, RenderRange, now
 
@@ -178,19 +179,19 @@ class _Work:
     job: RenderJob
     delivery: Delivery
     span: Span
+    reel: Reel
     renderer: Frames
 
     @classmethod
     def at(cls, hand: _Hand, job: RenderJob) -> _Work:
         delivery, looks_of = delivery_of(job), hand.library.looks_of
         quality = QUALITIES[delivery.quality]
+        reel = reel_of(job)
+        at_size = reel_at(reel, delivery.scale)
         # The workers fill the cores as processes.
-        renderer = frames_of(_reel_of(job), looks_of, quality=quality, threads=1)
-        return cls(job=job, delivery=delivery, span=span_of_job(job), renderer=renderer)
-
-
-def _reel_of(job: RenderJob) -> Reel:
-    return reel_at(parse_reel(json.loads(job.document)), delivery_of(job).scale)
+        renderer = frames_of(at_size, looks_of, quality=quality, threads=1)
+        span = span_of_job(job)
+        return cls(job=job, delivery=delivery, span=span, reel=reel, renderer=renderer)
 
 
 def _claim_range(hand: _Hand) -> tuple[RenderJob, RenderRange] | None:
@@ -243,7 +244,7 @@ def _render_range(hand: _Hand, work: _Work, piece: RenderRange) -> None:
             target=encoder.part(folder, piece.start),
             options=work.delivery.chosen,
             threads=1,
-            made=made_by(job.document),
+            made=words_of(work.reel),
             keep=True,
             every=span.every,
         )
@@ -273,7 +274,7 @@ def _say(hand: _Hand, words: str) -> None:
 
 def _show(hand: _Hand, job: RenderJob, frame: int) -> None:
     """Keep a small picture of a frame beside what is rendered."""
-    reel = _reel_of(job)
+    reel = reel_of(job)
     small = reel_at(reel, min(1.0, _SMALL / max(reel.frame.size)))
     rgb = frames_of(small, hand.library.looks_of, threads=1).rgb(frame)
     write_atomically(hand.library.files.render_folder(job.id) / NEWEST, encode_jpeg(rgb))
@@ -304,8 +305,9 @@ def _join(hand: _Hand) -> bool:
     if claimed is None:
         return False
     job, facts = claimed
-    folder, reel = hand.library.files.render_folder(job.id), _reel_of(job)
+    folder, whole = hand.library.files.render_folder(job.id), reel_of(job)
     delivery, span = delivery_of(job), span_of_job(job)
+    reel = reel_at(whole, delivery.scale)
     encoder = delivery.encoder
     parts = encoder.parts(folder, [(piece.start, piece.stop) for piece in job.ranges])
     # A frame that is alone needs no archive.
@@ -316,7 +318,7 @@ def _join(hand: _Hand) -> bool:
         clip = ClipFormat(
             reel.frame.size,
             reel.frame.rate / span.every,
-            made_by(job.document),
+            words_of(whole),
             first=span.number,
             names=tuple(called(index) for index in range(span.count)),
         )

@@ -28,11 +28,12 @@ from vistaline.core.delivery.delivery import (
     sidecar,
     span_of,
 )
+from vistaline.core.delivery.making import made_by
 from vistaline.core.delivery.naming import name_by
 from vistaline.core.delivery.takes import shot_as
 from vistaline.core.errors import RenderError
 from vistaline.core.film.film import Film, dump_film
-from vistaline.core.render.clip import frame_ranges, made_by, range_length
+from vistaline.core.render.clip import frame_ranges, range_length
 from vistaline.core.render.reel import Reel, duration_of, parse_reel, reel_at
 from vistaline.core.shot.document import dump_shot
 from vistaline.store.models import (
@@ -61,6 +62,7 @@ __all__ = [
     "note",
     "progress_of",
     "reel_now",
+    "reel_of",
     "release",
     "remove_render",
     "rename_render",
@@ -69,6 +71,7 @@ __all__ = [
     "span_of_job",
     "start_renders",
     "stop_render",
+    "words_of",
 ]
 
 _WORKERS = 2
@@ -214,8 +217,19 @@ def render_again(session: Session, job: RenderJob) -> RenderJob:
 
 def made_of(job: RenderJob) -> dict[str, Any]:
     """Return what made a render, for a file beside it."""
-    reel = parse_reel(json.loads(job.document))
-    return sidecar(reel, delivery_of(job), span_of_job(job), made_by(job.document))
+    reel = reel_of(job)
+    return sidecar(reel, delivery_of(job), span_of_job(job), words_of(reel))
+
+
+def reel_of(job: RenderJob) -> Reel:
+    """Return the shot or the film that a render is of, as it was then."""
+    return parse_reel(json.loads(job.document))
+
+
+def words_of(reel: Reel) -> str:
+    """Return the words for what made files of a shot or a film of the store."""
+    # The store calls a picture's file by its content.
+    return made_by(reel, lambda file: Path(file).stem)
 
 
 def stop_render(session: Session, job: RenderJob) -> None:

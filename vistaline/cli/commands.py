@@ -12,7 +12,7 @@ from pathlib import Path
 
 import click
 
-from vistaline.cli.looks import open_looks
+from vistaline.cli.looks import content_of, open_looks
 from vistaline.cli.rendering import Job, frame_range, named, render_job, say_if_rounded
 from vistaline.core import edits
 from vistaline.core.delivery.contact_sheet import contact_sheet
@@ -20,6 +20,7 @@ from vistaline.core.delivery.cutlist import film_cuts, shot_cuts
 from vistaline.core.delivery.delivery import Delivery, span_of
 from vistaline.core.delivery.delivery import sidecar as sidecar_of
 from vistaline.core.delivery.layers_at import write_layers
+from vistaline.core.delivery.making import made_by
 from vistaline.core.delivery.takes import shot_as
 from vistaline.core.edits.brought import cameras_along
 from vistaline.core.errors import CoreError, MaskError, ShotError
@@ -38,7 +39,6 @@ from vistaline.core.formats.video import add_silence
 from vistaline.core.picture.colour import codes_from_linear
 from vistaline.core.picture.decode import decode_picture
 from vistaline.core.picture.exemplar import ExemplarSettings
-from vistaline.core.render.clip import made_by
 from vistaline.core.render.film import told_by_shots
 from vistaline.core.render.reel import carried, duration_of, reel_at
 from vistaline.core.render.source import QUALITIES
@@ -135,7 +135,7 @@ def render(
     span = span_of(delivery, stretch.start, stretch.stop - 1, duration=duration)
     output = named(output, reel, encoder, take=take, camera=camera)
     Path(output).parent.mkdir(parents=True, exist_ok=True)
-    began, made = time.monotonic(), made_by(file.read_text(encoding="utf-8"))
+    began, made = time.monotonic(), made_by(whole, content_of)
     render_job(Job(reel, delivery, span, made), output, workers)
     if silence:
         add_silence(Path(output))

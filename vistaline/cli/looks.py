@@ -14,7 +14,13 @@ from vistaline.core.render.nested import NestedFrames
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.drawn import Looks
 
-__all__ = ["open_looks"]
+__all__ = ["content_of", "open_looks"]
+
+
+def content_of(file: str) -> str:
+    """Return the SHA-256 of a file: what is made of it is kept by that, whatever it is called."""
+    with open(file, "rb") as stream:
+        return hashlib.file_digest(stream, "sha256").hexdigest()
 
 
 def open_looks(shot: Shot) -> Looks:
@@ -22,10 +28,7 @@ def open_looks(shot: Shot) -> Looks:
     pictures = {key: Path(ref.file) for key, ref in shot.pictures.items()}
     cache = os.environ.get("VISTALINE_CACHE") or Path.home() / ".cache" / "vistaline"
     store = PyramidStore(Path(cache) / "pyramids")
-    # What is drawn from a picture is kept by the picture's content, whatever its file is called.
-    contents = {
-        key: hashlib.sha256(pictures[key].read_bytes()).hexdigest() for key in shot.pictures
-    }
+    contents = {key: content_of(ref.file) for key, ref in shot.pictures.items()}
     references = {
         key: reference.evolve(file=contents[key]) for key, reference in shot.pictures.items()
     }

@@ -7,22 +7,23 @@ import re
 import shutil
 import sys
 import tempfile
+import threading
 import time
-from collections.abc import Callable
-from concurrent.futures import ProcessPoolExecutor, as_completed
+from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor, as_completed
 from dataclasses import dataclass
 from datetime import date
-from functools import partial
 from multiprocessing import get_context
 from pathlib import Path
 
 import click
+import numpy as np
 
 from vistaline.cli.looks import open_looks
 from vistaline.core.delivery.delivery import Delivery, Span
 from vistaline.core.delivery.naming import check_pattern, name_by
-from vistaline.core.formats.encoders import ClipFormat, Encoder
-from vistaline.core.render.clip import Output, frame_ranges, render_frames
+from vistaline.core.formats.encoders import ClipFormat, Encoder, Layout
+from vistaline.core.render.canvas import CompositeBand
+from vistaline.core.render.clip import Output, frame_ranges, range_length, render_frames
 from vistaline.core.render.frames import Frames
 from vistaline.core.render.reel import Reel, frames_of, shots_in
 from vistaline.core.render.source import QUALITIES
@@ -41,36 +42,41 @@ class Job:
 
 
 def render_job(job: Job, output: str, workers: int) -> None:
-    """Render into ``output``; says how far it is."""
-    if workers > 1:
-        _render_with_workers(job, output, workers)
-        return
-    renderer = frames_of(job.reel, open_looks, quality=QUALITIES[job.delivery.quality])
-    report = partial(_report, time.monotonic(), job.span.count)
-    _render_part(renderer, job, range(job.span.count), output, threads=0, progress=report)
+    """Render into ``output``; says how far it is.
 
-
-def _render_with_workers(job: Job, output: str, workers: int) -> None:
-    began, target, encoder, span = time.monotonic(), Path(output), job.delivery.encoder, job.span
-    for shot in shots_in(job.reel):
-        open_looks(shot)
-    # Short enough that all workers have something to do to the end.
-    length = max(12, min(48, -(-span.count // workers)))
+    In the ranges in which workers of the bench render, each coded by one thread: the same frames
+    make the same bytes, whoever renders them, and by how many.
+    """
+    target, encoder, span = Path(output), job.delivery.encoder, job.span
+    length = range_length(job.reel.frame.size)
     ranges = frame_ranges(0, span.count, length)
     folder = Path(tempfile.mkdtemp(prefix=f".{target.name}.", dir=target.parent))
+    said = _Said(span.count)
     try:
-        with ProcessPoolExecutor(workers, mp_context=get_context("spawn")) as pool:
-            jobs = {
-                pool.submit(
-                    _render_range, job, a, b, encoder.part(folder, a) if encoder.joined else output
-                ): b - a
-                for a, b in ranges
-            }
-            done = 0
-            for finished in as_completed(jobs):
-                finished.result()
-                done += jobs[finished]
-                _report(began, span.count, done)
+        into = {a: encoder.part(folder, a) if encoder.joined else output for a, _ in ranges}
+        if workers > 1:
+            for shot in shots_in(job.reel):
+                open_looks(shot)
+            with ProcessPoolExecutor(workers, mp_context=get_context("spawn")) as pool:
+                jobs = {pool.submit(_render_range, job, a, b, into[a]): b - a for a, b in ranges}
+                for finished in as_completed(jobs):
+                    finished.result()
+                    said.more(jobs[finished])
+        else:
+            quality = QUALITIES[job.delivery.quality]
+            renderer = _Shared(frames_of(job.reel, open_looks, quality=quality))
+            # Two ranges at a time: one is coded to its end while the next is rendered.
+            with ThreadPoolExecutor(2) as threads:
+                asked = [
+                    threads.submit(_render_part, renderer, job, range(a, b), into[a], said=said)
+                    for a, b in ranges
+                ]
+                try:
+                    for each in asked:
+                        each.result()
+                except BaseException:
+                    threads.shutdown(cancel_futures=True)
+                    raise
         if encoder.joined:
             rate = job.reel.frame.rate / span.every
             clip = ClipFormat(job.reel.frame.size, rate, job.made, first=span.number)
@@ -80,27 +86,56 @@ def _render_with_workers(job: Job, output: str, workers: int) -> None:
         shutil.rmtree(folder, ignore_errors=True)
 
 
+class _Shared(Frames):
+    """What renders frames for several threads, one frame after the other."""
+
+    def __init__(self, inner: Frames) -> None:
+        super().__init__(inner.size, inner.rate)
+        self._inner, self._lock = inner, threading.Lock()
+
+    def bands(self, frame: float, composite_band: CompositeBand) -> None:
+        """See :meth:`Frames.bands`."""
+        self._inner.bands(frame, composite_band)
+
+    def pixels(self, frame: float, layout: Layout, out: np.ndarray | None = None) -> np.ndarray:
+        """See :meth:`Frames.pixels`."""
+        with self._lock:
+            return self._inner.pixels(frame, layout, out)
+
+
+class _Said:
+    """Says how many frames are done, and how long the rest will take."""
+
+    def __init__(self, total: int) -> None:
+        self._began, self._total, self._done = time.monotonic(), total, 0
+        self._lock = threading.Lock()
+
+    def more(self, frames: int = 1) -> None:
+        """Count frames, and say so."""
+        with self._lock:
+            self._done += frames
+            done, total = self._done, self._total
+        if not sys.stderr.isatty() and done not in (1, total) and done % 24:
+            return
+        left = (time.monotonic() - self._began) / done * (total - done)
+        click.echo(f"\r{done} of {total} frames, {left:.0f} s left ", err=True, nl=False)
+
+
 def _render_range(job: Job, start: int, stop: int, target: str) -> None:
     quality = QUALITIES[job.delivery.quality]
     renderer = frames_of(job.reel, open_looks, quality=quality, threads=1)
-    _render_part(renderer, job, range(start, stop), target, threads=1)
+    _render_part(renderer, job, range(start, stop), target)
 
 
 def _render_part(
-    renderer: Frames,
-    job: Job,
-    indices: range,
-    target: str,
-    *,
-    threads: int,
-    progress: Callable[[int], None] = lambda done: None,
+    renderer: Frames, job: Job, indices: range, target: str, said: _Said | None = None
 ) -> None:
     """Render the frames that stand at some indices of a job."""
     output = Output(
         encoder=job.delivery.encoder,
         target=target,
         options=job.delivery.chosen,
-        threads=threads,
+        threads=1,
         made=job.made,
         every=job.span.every,
         first=job.span.number,
@@ -108,14 +143,12 @@ def _render_part(
     frames, numbers = zip(
         *((job.span.frame_at(index), job.span.number_at(index)) for index in indices), strict=True
     )
+
+    def progress(done: int) -> None:
+        if said:
+            said.more()
+
     render_frames(renderer, frames, output, numbers=numbers, progress=progress)
-
-
-def _report(began: float, total: int, done: int) -> None:
-    if not sys.stderr.isatty() and done not in (1, total) and done % 24:
-        return
-    left = (time.monotonic() - began) / done * (total - done)
-    click.echo(f"\r{done} of {total} frames, {left:.0f} s left ", err=True, nl=False)
 
 
 def named(output: str, reel: Reel, encoder: Encoder, *, take: str, camera: str) -> str:

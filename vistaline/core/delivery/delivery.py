@@ -146,7 +146,7 @@ def names_of(delivery: Delivery, facts: Mapping[str, str], span: Span) -> Callab
 def sidecar(reel: Reel, delivery: Delivery, span: Span, made: str) -> dict[str, Any]:
     """Return what tells how files were made, as it is put beside them in JSON.
 
-    ``made``: the version and the hash, see :func:`vistaline.core.render.clip.made_by`.
+    ``made``: the version and the hash, see :func:`vistaline.core.delivery.making.made_by`.
     """
     width, height = reel_at(reel, delivery.scale).frame.size
     last = span.count - 1

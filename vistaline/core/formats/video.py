@@ -30,6 +30,9 @@ _WAITING = 4
 """Frames that may wait for the encoder; more would only fill memory."""
 _ENDINGS = {".mp4": "mp4", ".mov": "mov", ".webm": "webm", ".mkv": "matroska"}
 """Containers, by how files of theirs end."""
+_ALIKE = {"fflags": "+bitexact"}
+"""Without numbers by chance (WebM and Matroska) and without the muxer's version: the same frames
+make the same bytes."""
 _AT_ONCE = {"movflags": "+faststart"}
 """Of MP4 and MOV: what a player must know first comes first."""
 # AV1's encoder prints its settings at every start unless it is told to print errors only.
@@ -170,7 +173,7 @@ class ClipWriter:
 def opened(path: Path, ending: str, made: str = "") -> Any:
     """Begin a file of the container that files with this ending are; ``made``: its comment."""
     container = _ENDINGS[ending]
-    options = _AT_ONCE if container in ("mp4", "mov") else {}
+    options = _ALIKE | (_AT_ONCE if container in ("mp4", "mov") else {})
     file = av.open(str(path), "w", format=container, options=options)
     if made:
         file.metadata["comment"] = made

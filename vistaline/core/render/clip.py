@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
-from vistaline import __version__
 from vistaline.core.formats.encoders import ClipFormat, Encoder, Writer
 from vistaline.core.model import Part
 from vistaline.core.render.frames import Frames
 
-__all__ = ["Output", "frame_ranges", "made_by", "range_length", "render_frames"]
+__all__ = ["Output", "frame_ranges", "range_length", "render_frames"]
 
 Progress = Callable[[int], None]
 """Called with the number of frames that are written to the file."""
@@ -58,7 +56,7 @@ class Output:
     threads: int = 0
     """How many it may use; 0 for as many as it likes."""
     made: str = ""
-    """What made the frames, in words: see :func:`made_by`."""
+    """What made the frames, in words."""
     first: int = 0
     """Number of the first frame, by which a time code counts."""
     every: int = 1
@@ -81,12 +79,6 @@ class Output:
             keep=self.keep,
             written=written,
         )
-
-
-def made_by(document: str) -> str:
-    """Return the words for what made frames: the version, and the hash of what was rendered."""
-    digest = hashlib.sha256(document.encode()).hexdigest()[:16]
-    return f"Vistaline {__version__}, {digest}"
 
 
 def render_frames(
