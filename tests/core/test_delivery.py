@@ -183,6 +183,7 @@ def rendered(
         ("mp4", {"samples": "422", "mbit": 4.0}),
         ("hevc", {"mbit": 1.0}),
         ("mov", {"mbit": 3.0}),
+        ("hevc-mov", {"mbit": 1.0}),
         ("master", {"rate": "proxy"}),
         ("master", {"rate": "high"}),
         ("master", {"rate": "4444"}),

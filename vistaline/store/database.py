@@ -1,4 +1,4 @@
-"""Engine, sessions and migrations."""
+"""Engine, sessions and migrations; ``python -m`` this brings the tables to the newest form."""
 
 from __future__ import annotations
 
@@ -10,6 +10,8 @@ from alembic.config import Config
 from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
+
+from vistaline.store.settings import Settings
 
 __all__ = ["connect", "migrate", "wait_for_database"]
 
@@ -48,3 +50,7 @@ def wait_for_database(url: str, seconds: float = 60) -> None:
             if time.monotonic() > deadline:
                 raise
             time.sleep(0.2)
+
+
+if __name__ == "__main__":
+    migrate(Settings.from_environment().database_url)

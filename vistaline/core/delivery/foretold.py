@@ -25,8 +25,9 @@ _SIDE = 480
 _FEW = 6
 _GROWTH = {
     "mp4": (0.69, 0.79), "mp4-silent": (0.69, 0.79), "mov": (0.69, 0.79), "hevc": (0.6, 0.67),
-    "vp9": (0.68, 0.63), "av1": (0.66, 0.7), "master": (0.78, 0.79), "webp": (0.66, 0.67),
-    "gif": (0.9, 0.87), "jpeg": (0.8, 0.79), "tiff": (0.91, 0.91), "exr": (0.91, 0.91),
+    "hevc-mov": (0.6, 0.67), "vp9": (0.68, 0.63), "av1": (0.66, 0.7), "master": (0.78, 0.79),
+    "webp": (0.66, 0.67), "gif": (0.9, 0.87), "jpeg": (0.8, 0.79),
+    "tiff": (0.91, 0.91), "exr": (0.91, 0.91),
 }  # fmt: skip
 """By which power of the number of pixels a frame grows that stands alone, and one that follows
 another: the mean of four shots of the demo, from 640 to 1920 pixels."""

@@ -141,10 +141,11 @@ def _in_rows(told: dict[str, Any]) -> _Found:
     if told["bits"]:
         options["mbit"] = min(max(round(told["bits"] / 1e6, 2), 0.05), 500)
         words.append(f"{options['mbit']:g} Mbit/s.")
+    # MP4 and MOV are read by one reader; of ours, those in MOV have a time code.
+    in_mov = bool(told["timecode"])
     if told["codec"] == "hevc":
-        return _Found("hevc", options, words)
-    # What was made of MP4 and MOV is read by one reader; only the brand at its start differs.
-    if told["tag"] == "avc1" and told["timecode"]:
+        return _Found("hevc-mov" if in_mov else "hevc", options, words)
+    if in_mov:
         return _Found("mov", options, words)
     return _Found("mp4-silent" if told["sound"] else "mp4", options, words)
 

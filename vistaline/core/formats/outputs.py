@@ -67,6 +67,14 @@ _CLIPS = (
         kind=H264,
     ),
     Clip(
+        key="hevc-mov",
+        use=_EDIT,
+        label="Clip in MOV, H.265",
+        about="MOV, H.265, with a time code",
+        ending=".mov",
+        kind=H265,
+    ),
+    Clip(
         key="vp9",
         use=_WEB,
         label="Clip for pages",
