@@ -55,6 +55,8 @@ __all__ = ["orphaned_jobs", "tidy_renders", "work_on", "work_through"]
 
 _SMALL = 400
 """Pixels of the longer side of the small picture of the newest frame."""
+_PATIENT = 3
+"""How often in a row others may be quicker before a worker leaves the list to them."""
 _OLD_ENOUGH = 12.0
 """Seconds after which a render that nobody is at has lost its invitation, or its worker."""
 
@@ -103,14 +105,20 @@ def work_through(
         with sessions() as session:
             return next_job(session, life=life)
 
+    missed = 0
     while (job_id := insist(first)) is not None:
 
         def others_first(job_id: int = job_id) -> bool:
             return insist(first) not in (None, job_id)
 
-        if not work_on(sessions, library, job_id, worker, life=life, leave=others_first):
-            # Another worker was quicker; the sweep invites again if something is left.
+        if work_on(sessions, library, job_id, worker, life=life, leave=others_first):
+            missed = 0
+            continue
+        # Another worker was quicker: there may be something else. If not, the sweep invites again.
+        missed += 1
+        if missed == _PATIENT:
             return
+        time.sleep(0.2)
 
 
 def tidy_renders(session: Session, library: Library) -> None:
