@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import re
 import subprocess
 from fractions import Fraction
 from pathlib import Path
@@ -18,8 +19,10 @@ from PIL import Image
 
 from tests.core.test_formats import run
 from vistaline import __version__
+from vistaline.core.delivery.making import made_by
 from vistaline.core.errors import RenderError
 from vistaline.core.formats.encoders import ClipFormat, Encoder, Layout
+from vistaline.core.formats.filmfile import read_reel_file
 from vistaline.core.formats.outputs import ENCODERS, encoder_for, options_for
 from vistaline.core.picture.coding import codes16, planes_of, straight_codes16
 from vistaline.core.picture.colour import encode_srgb
@@ -277,11 +280,15 @@ def test_the_command_line_makes_them_by_ending_and_by_name(shot_file: Path) -> N
     # What made a clip is told in it, whether it was joined from parts or not.
     run("render", shot_file, "-o", "w.mkv", "--workers", "2", "--frames", "0-25", "--scale", "0.2",
         folder=folder)  # fmt: skip
-    digest = hashlib.sha256(shot_file.read_bytes()).hexdigest()[:16]
+    words = made_by(
+        read_reel_file(shot_file),
+        lambda file: hashlib.sha256(Path(file).read_bytes()).hexdigest(),
+    )
+    assert re.fullmatch(rf"Vistaline {re.escape(__version__)}, [0-9a-f]{{16}}", words)
     for name in ("m.mov", "w.mkv"):
         with av.open(str(folder / name)) as clip:
             told = {key.lower(): value for key, value in clip.metadata.items()}
-        assert told["comment"] == f"Vistaline {__version__}, {digest}"
+        assert told["comment"] == words
     wrong = run("render", shot_file, "-o", "h.mp4", "--as", "vp9", folder=folder, fails=True)
     assert "must end with .webm" in wrong.stderr
     wrong = run("render", shot_file, "-o", "%04d.gif", folder=folder, fails=True)
