@@ -214,7 +214,7 @@ def test_a_render_has_the_effects(page: Page) -> None:
     page.fill("[name=last]", "0")
     page.click("button.btn-ink:text('Render')")
     expect(page.locator(".job:first-child[data-state=done]")).to_be_visible(timeout=90_000)
-    link = page.locator(".job a").first.get_attribute("href") or ""
+    link = page.locator(".job a:text-is('Download')").first.get_attribute("href") or ""
     with zipfile.ZipFile(io.BytesIO(fetched(page, link))) as archive:
         delivered = np.asarray(Image.open(archive.open(archive.namelist()[0])).convert("RGB"))
     data = fetched(page, f"/shots/{number}/frame.png?n=0&width=960")

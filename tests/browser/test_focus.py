@@ -129,7 +129,7 @@ def test_focus_and_shutter_are_proofed_and_rendered(page: Page) -> None:
     page.keyboard.press("q")
     expect(page.locator("[data-part=proof]")).to_be_visible(timeout=60_000)
     page.goto(f"{shot}/output")
-    expect(page.locator("aside")).to_contain_text("s a frame in draft", timeout=120_000)
+    expect(page.locator("#wait-draft")).to_contain_text("s a frame", timeout=120_000)
     page.check("[value=final]")
     for name, value in (("percent", "25"), ("first", "95"), ("last", "96")):
         page.fill(f"[name={name}]", value)

@@ -380,7 +380,8 @@ def test_rendering(page: Page, stack: Stack, tmp_path: Path) -> None:
     page.click("button.btn-ink:text('Render')")
     newest = f".job:not([data-job='{job}']):first-child[data-state=done]"
     expect(page.locator(newest)).to_be_visible(timeout=60_000)
-    assert fetched(page, page.locator(".job a").first.get_attribute("href") or "")[:2] == b"PK"
+    link = page.locator(".job a:text-is('Download')").first.get_attribute("href") or ""
+    assert fetched(page, link)[:2] == b"PK"
 
 
 def _cpu_seconds(pid: str) -> int:
