@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from vistaline.store.settings import Settings
 
-__all__ = ["connect", "migrate", "wait_for_database"]
+__all__ = ["connect", "migrate", "migrations_of", "wait_for_database"]
 
 
 def connect(url: str) -> tuple[Engine, sessionmaker[Session]]:
@@ -30,10 +30,15 @@ def connect(url: str) -> tuple[Engine, sessionmaker[Session]]:
 
 def migrate(url: str) -> None:
     """Bring the tables to the newest form; does nothing if they have it."""
+    command.upgrade(migrations_of(url), "head")
+
+
+def migrations_of(url: str) -> Config:
+    """Return what Alembic's commands are given for a database."""
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
     config.attributes["url"] = url
-    command.upgrade(config, "head")
+    return config
 
 
 def wait_for_database(url: str, seconds: float = 60) -> None:
