@@ -67,7 +67,7 @@ def test_names_are_safe_on_every_system(facts: dict[str, str], name: str) -> Non
         ("{shot:>9}", "Names know no"),
         ("", "need a name"),
         ("-_-", "need a name"),
-        ("x" * 151, "at most 150"),
+        ("x" * 101, "at most 100"),
         ("a\nb", "cannot have"),
     ],
 )
@@ -112,6 +112,17 @@ def test_frames_have_handles_steps_and_numbers() -> None:
     for first, last in ((5, 4), (-1, 3), (0, 40)):
         with pytest.raises(RenderError):
             span_of(Delivery(), first, last, duration=40)
+
+
+def test_long_names_are_cut_but_never_their_numbers() -> None:
+    """Within the 255 bytes of ext4 and NTFS's 255 letters, of whatever script."""
+    span = span_of(Delivery(), 0, 119, duration=120)
+    for letters in ("a long name ", "灯台の長い名前"):
+        told = {token: letters * 12 for token in ("project", "shot", "take", "camera")}
+        pattern = "{project}{shot}{take}{camera}{frame}" + "y" * 60
+        names = {names_of(Delivery(name=pattern), told, span)(n) for n in range(120)}
+        assert len(names) == 120
+        assert max(len(f"{each}.alpha.png".encode()) for each in names) <= 255
 
 
 WORDS = "Vistaline 0.1.0, 0123456789abcdef"
@@ -225,6 +236,11 @@ def test_clips_made_by_others_are_told_in_words(tmp_path: Path) -> None:
     clip = made("a.mov", "-c:v", "libx264", "-pix_fmt", "yuv444p", "-timecode", "01:00:00:00")
     found = match(clip, "a.mov", HD, Fraction(24))
     assert found.delivery.output == "mov" and found.delivery.number == 86_400
+    bare = made("f.mov", "-c:v", "libx265", "-x265-params", "log-level=none", "-tag:v", "hvc1")
+    assert match(bare, "f.mov", HD, Fraction(25)).delivery.output == "hevc-mov"
+    grey = made("g.mkv", "-c:v", "ffv1", "-pix_fmt", "gray16le")
+    told = match(grey, "g.mkv", HD, Fraction(25)).delivery.options
+    assert (told["bits"], told["alpha"]) == ("16", False)
     said = " ".join(found.words)
     assert "25 frames a second" in said and "yuv444p" in said and "640 × 360" in said
     square = made("b.mp4", "-vf", "scale=360:360", "-c:v", "libx264", "-pix_fmt", "yuv420p")

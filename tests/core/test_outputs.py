@@ -277,6 +277,10 @@ def test_the_command_line_makes_them_by_ending_and_by_name(shot_file: Path) -> N
     assert streams(folder / "m.mov")[0]["codec_tag_string"] == "apcs"
     assert streams(folder / "h.mp4")[0]["codec_name"] == "hevc"
     assert (folder / "e/0001.exr").read_bytes()[:4] == b"\x76\x2f\x31\x01"
+    # A frame alone needs no number.
+    run("render", shot_file, "-o", "still.png", "--frames", "4", folder=folder)
+    with Image.open(folder / "still.png") as still:
+        assert still.size == (320, 180)
     # What made a clip is told in it, whether it was joined from parts or not.
     run("render", shot_file, "-o", "w.mkv", "--workers", "2", "--frames", "0-25", "--scale", "0.2",
         folder=folder)  # fmt: skip

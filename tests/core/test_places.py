@@ -76,6 +76,18 @@ def test_places_are_handed_over_with_their_motion(tmp_path: Path) -> None:
         np.testing.assert_allclose(moved[n], by_hand[:3], atol=1e-5)
 
 
+def test_a_place_on_what_is_hidden_is_left_out_and_said(tmp_path: Path) -> None:
+    shot = moving()
+    hidden = shot.layers[-1].evolve(hidden=True)
+    places = [{"id": "p", "name": "Spark", "of": hidden.id}]
+    shot = parse_shot(
+        dump_shot(shot.evolve(layers=(*shot.layers[:-1], hidden), rows=())) | {"places": places}
+    )
+    told, _ = document(handed(shot, tmp_path))
+    assert all(node["name"] != "Spark" for node in told["nodes"])
+    assert "Spark: the layer it is on is hidden" in told["scenes"][0]["extras"]["left_out"]
+
+
 def test_places_are_named_moved_and_gone() -> None:
     shot = moving()
     far, near = (layer.id for layer in shot.layers)

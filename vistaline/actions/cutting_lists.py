@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -39,7 +37,6 @@ def _rendered(session: Session, rows: dict[str, ShotRow]) -> dict[tuple[str, str
             span = span_of_job(job)
             if span.every > 1 or not delivery_of(job).encoder.joined:
                 continue
-            name = Path(file_name(job)).as_posix()
             # The frame of the shot that its first frame is: handles begin before it.
-            found[key, job.take] = Media(file=name, first=span.start, frames=span.count)
+            found[key, job.take] = Media(file=file_name(job), first=span.start, frames=span.count)
     return found

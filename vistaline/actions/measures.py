@@ -13,7 +13,7 @@ __all__ = ["FAILURES", "FRAMES", "FRAME_SECONDS", "LOST", "REQUESTS"]
 FRAMES = Counter("vistaline_frames", "Frames that were rendered and encoded")
 FRAME_SECONDS = Counter("vistaline_frame_seconds", "Seconds that workers took for them")
 FAILURES = Counter("vistaline_failures", "Renders and tasks that ended with an error", ["what"])
-LOST = Counter("vistaline_lost", "Ranges and tasks that were taken again: their worker was lost")
+LOST = Counter("vistaline_lost", "Ranges that were taken again: their worker was lost")
 REQUESTS = Histogram(
     "vistaline_request_seconds",
     "Seconds to answer a request",

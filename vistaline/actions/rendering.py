@@ -188,6 +188,8 @@ class _Work:
     delivery: Delivery
     span: Span
     reel: Reel
+    made: str
+    """What made its files, in words."""
     renderer: Frames
 
     @classmethod
@@ -198,8 +200,14 @@ class _Work:
         at_size = reel_at(reel, delivery.scale)
         # The workers fill the cores as processes.
         renderer = frames_of(at_size, looks_of, quality=quality, threads=1)
-        span = span_of_job(job)
-        return cls(job=job, delivery=delivery, span=span, reel=reel, renderer=renderer)
+        return cls(
+            job=job,
+            delivery=delivery,
+            span=span_of_job(job),
+            reel=reel,
+            made=words_of(reel),
+            renderer=renderer,
+        )
 
 
 def _claim_range(hand: _Hand) -> tuple[RenderJob, RenderRange] | None:
@@ -252,7 +260,7 @@ def _render_range(hand: _Hand, work: _Work, piece: RenderRange) -> None:
             target=encoder.part(folder, piece.start),
             options=work.delivery.chosen,
             threads=1,
-            made=words_of(work.reel),
+            made=work.made,
             keep=True,
             every=span.every,
         )
@@ -265,7 +273,7 @@ def _render_range(hand: _Hand, work: _Work, piece: RenderRange) -> None:
             check=beating.check,
         )
         encoded = len(frames)
-        _show(hand, job, frames[-1])
+        _show(hand, work.reel, frames[-1])
         _done(hand, RenderRange, piece.id, state=JobState.DONE, **how_far())
     FRAMES.inc(len(frames))
     FRAME_SECONDS.inc(time.monotonic() - began)
@@ -280,12 +288,11 @@ def _say(hand: _Hand, words: str) -> None:
             note(session, job, words, hand.worker)
 
 
-def _show(hand: _Hand, job: RenderJob, frame: int) -> None:
+def _show(hand: _Hand, reel: Reel, frame: int) -> None:
     """Keep a small picture of a frame beside what is rendered."""
-    reel = reel_of(job)
     small = reel_at(reel, min(1.0, _SMALL / max(reel.frame.size)))
     rgb = frames_of(small, hand.library.looks_of, threads=1).rgb(frame)
-    write_atomically(hand.library.files.render_folder(job.id) / NEWEST, encode_jpeg(rgb))
+    write_atomically(hand.library.files.render_folder(hand.job_id) / NEWEST, encode_jpeg(rgb))
 
 
 def _beating(
@@ -334,6 +341,7 @@ def _join(hand: _Hand) -> bool:
             replace_safely(parts[0], result)
         else:
             encoder.join(parts, result, clip, delivery.chosen, beating.check)
+        size = result.stat().st_size
         _done(
             hand,
             RenderJob,
@@ -341,11 +349,11 @@ def _join(hand: _Hand) -> bool:
             state=JobState.DONE,
             finished=now(),
             result=str(result.relative_to(hand.library.files.root)),
-            size=result.stat().st_size,
+            size=size,
         )
     for part in parts:
         part.unlink(missing_ok=True)
-    insist(lambda: _say(hand, f"done, {result.stat().st_size / 1e6:.1f} MB"))
+    insist(lambda: _say(hand, f"done, {size / 1e6:.1f} MB"))
     return True
 
 

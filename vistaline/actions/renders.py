@@ -29,7 +29,7 @@ from vistaline.core.delivery.delivery import (
     span_of,
 )
 from vistaline.core.delivery.making import made_by
-from vistaline.core.delivery.naming import name_by
+from vistaline.core.delivery.naming import name_by, name_facts
 from vistaline.core.delivery.takes import shot_as
 from vistaline.core.errors import RenderError
 from vistaline.core.film.film import Film, dump_film
@@ -104,15 +104,7 @@ def start_renders(
         raise Refused("The film has no shots yet. Add one first.")
     try:
         span = span_of(delivery, first, duration - 1 if last is None else last, duration=duration)
-        kept = [
-            (
-                take,
-                camera,
-                reel if isinstance(reel, Film) else shot_as(reel, take=take, camera=camera),
-            )
-            for take in takes
-            for camera in cameras
-        ]
+        kept = [(take, camera, _as(reel, take, camera)) for take in takes for camera in cameras]
     except RenderError as error:
         raise Refused(str(error)) from error
     jobs = [_job(row, delivery, span, *each) for each in kept]
@@ -162,15 +154,15 @@ def span_of_job(job: RenderJob) -> Span:
 
 def facts_of(job: RenderJob) -> dict[str, str]:
     """Return what names of a render's files are made of."""
-    return {
-        "project": job.of.project.name,
-        "shot": job.name,
-        "take": job.take,
-        "camera": job.camera,
-        "size": f"{job.width}x{job.height}",
-        "date": job.created.date().isoformat(),
-        "render": str(job.id),
-    }
+    return name_facts(
+        project=job.of.project.name,
+        shot=job.name,
+        take=job.take,
+        camera=job.camera,
+        size=(job.width, job.height),
+        day=job.created.date(),
+        render=str(job.id),
+    )
 
 
 def file_name(job: RenderJob) -> str:

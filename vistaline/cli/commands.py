@@ -115,7 +115,7 @@ def render(
     delivery = Delivery(
         output=encoder.key,
         options=options_for(encoder, dict(_pair(each) for each in chosen)).model_dump(),
-        scale=min(scale, 2.0),
+        scale=scale,
         quality=quality,
         every=every,
         handles=handles,

@@ -20,7 +20,8 @@ import numpy as np
 
 from vistaline.cli.looks import open_looks
 from vistaline.core.delivery.delivery import Delivery, Span
-from vistaline.core.delivery.naming import check_pattern, name_by
+from vistaline.core.delivery.naming import FRAME, check_pattern, name_by, name_facts
+from vistaline.core.files import replace_safely
 from vistaline.core.formats.encoders import ClipFormat, Encoder, Layout
 from vistaline.core.render.canvas import CompositeBand
 from vistaline.core.render.clip import Output, frame_ranges, range_length, render_frames
@@ -42,17 +43,20 @@ class Job:
 
 
 def render_job(job: Job, output: str, workers: int) -> None:
-    """Render into ``output``; says how far it is.
+    """Render into ``output``; says how far it is. One frame alone needs no number in its name.
 
     In the ranges in which workers of the bench render, each coded by one thread: the same frames
     make the same bytes, whoever renders them, and by how many.
     """
     target, encoder, span = Path(output), job.delivery.encoder, job.span
+    alone = not encoder.joined and span.count == 1 and not re.search(r"%\d*d", target.name)
     length = range_length(job.reel.frame.size)
     ranges = frame_ranges(0, span.count, length)
     folder = Path(tempfile.mkdtemp(prefix=f".{target.name}.", dir=target.parent))
     said = _Said(span.count)
     try:
+        if alone:
+            output = str(folder / f"%d{target.suffix}")
         into = {a: encoder.part(folder, a) if encoder.joined else output for a, _ in ranges}
         if workers > 1:
             for shot in shots_in(job.reel):
@@ -77,6 +81,8 @@ def render_job(job: Job, output: str, workers: int) -> None:
                 except BaseException:
                     threads.shutdown(cancel_futures=True)
                     raise
+        if alone:
+            replace_safely(Path(output % span.number), target)
         if encoder.joined:
             rate = job.reel.frame.rate / span.every
             clip = ClipFormat(job.reel.frame.size, rate, job.made, first=span.number)
@@ -160,21 +166,17 @@ def named(output: str, reel: Reel, encoder: Encoder, *, take: str, camera: str) 
         return output
     stem = name[: -len(encoder.ending)]
     check_pattern(stem)
-    width, height = reel.frame.size
-    facts = {
-        "shot": reel.name,
-        "take": take,
-        "camera": camera,
-        "size": f"{width}x{height}",
-        "date": date.today().isoformat(),
-        # Longer than what stands for it: no name has it by chance.
-        "frame": "0" * 40,
-    }
-    filled = name_by(stem, facts).replace("0" * 40, "%04d")
+    told = name_facts(
+        shot=reel.name, take=take, camera=camera, size=reel.frame.size, day=date.today()
+    )
+    # Longer than what stands for it: no name has it by chance.
+    place = "0" * 40
+    filled = name_by(stem, told | {FRAME: place}).replace(place, "%04d")
     return os.path.join(folder, filled + encoder.ending)
 
 
 def say_if_rounded(whole: Reel, reel: Reel, scale: float) -> None:
+    """Say so where a size is no whole even number of pixels."""
     exact = [side * scale for side in whole.frame.size]
     if any(abs(a - b) > 1e-6 for a, b in zip(exact, reel.frame.size, strict=True)):
         width, height = reel.frame.size
@@ -184,6 +186,7 @@ def say_if_rounded(whole: Reel, reel: Reel, scale: float) -> None:
 
 
 def frame_range(text: str | None, duration: int) -> range:
+    """Return the frames that ``0-47`` names, or all; click's UsageError if there are no such."""
     if text is None:
         return range(duration)
     first, dash, last = text.partition("-")

@@ -184,12 +184,9 @@ def keep(what: str, number: int) -> Any:
     """Keep what is chosen by a name, for all shots of the project."""
     row, delivery = _row(what, number), delivery_in(request.form)
     name = request.form.get("kept_name", "")
-    kept_deliveries.keep_delivery(session(), row.project_id, name, delivery)
+    kept = kept_deliveries.keep_delivery(session(), row.project_id, name, delivery)
     session().commit()
-    known = {
-        each.name: each.id for each in kept_deliveries.deliveries_in(session(), row.project_id)
-    }
-    return _form(row, delivery, kept_id=known.get(name.strip()))
+    return _form(row, delivery, kept_id=kept.id)
 
 
 @_of("renders/forget", "POST")

@@ -23,7 +23,9 @@ __all__ = ["match"]
 _LOOK = Bounds(memory=1_000_000_000, seconds=30, output=0)
 _RATES = {"apco": "proxy", "apcs": "light", "apcn": "standard", "apch": "high", "ap4h": "4444"}
 """What the four rates of the edit master and 4:4:4:4 are called in a file (SMPTE RDD 36)."""
-_FRAMES = {"PNG": "png", "TIFF": "tiff", "EXR": "exr", "OpenEXR": "exr", "JPEG": "jpeg"}
+_FRAMES = {"PNG": "png", "TIFF": "tiff", "OpenEXR": "exr", "JPEG": "jpeg"}
+_MOV = "qt  "
+"""What a file in MOV says it is, where it says it (ISO/IEC 14496-12, 4.3)."""
 _MARKS = ("timecode", "alpha_mode", "ALPHA_MODE")
 _BT709 = 1
 """ITU-T H.273, tables 2 to 4: primaries, transfer and matrix of BT.709."""
@@ -88,7 +90,7 @@ def _told(path: Path, name: str) -> dict[str, Any]:
             marks = [{**file.metadata, **video.metadata}.get(key, "") for key in _MARKS]
             samples = context.pix_fmt or ""
             return {
-                "container": file.format.name,
+                "in_mov": file.metadata.get("major_brand") == _MOV,
                 "codec": context.codec.canonical_name,
                 "tag": context.codec_tag.strip("\0 "),
                 "samples": samples,
@@ -120,10 +122,8 @@ def _coded(told: dict[str, Any], name: str) -> _Found:
     if codec == "av1":
         return _Found("av1", {}, ["AV1 in WebM."])
     if codec == "ffv1":
-        bits = (
-            "16" if any(each in samples for each in ("10", "12", "14", "16", "48", "64")) else "8"
-        )
-        alpha = "a" in samples.removeprefix("gbr")
+        bits = "16" if told["deep"] else "8"
+        alpha = samples.startswith(("bgra", "rgba", "gbrap", "yuva"))
         return _Found("ffv1", {"bits": bits, "alpha": alpha}, [f"FFV1 of {bits} bits."])
     raise RenderError(
         f"{name} is coded as {codec}, which nothing here makes. The edit master keeps most; choose "
@@ -139,13 +139,11 @@ def _in_rows(told: dict[str, Any]) -> _Found:
     if samples not in ("yuv420p", "yuvj420p", "yuv422p10le"):
         words.append(f"It is {samples}, which is not made here: that is the nearest.")
     if told["bits"]:
-        options["mbit"] = min(max(round(told["bits"] / 1e6, 2), 0.05), 500)
+        options["mbit"] = min(max(round(told["bits"] / 1e6, 2), 0.05), 800)
         words.append(f"{options['mbit']:g} Mbit/s.")
-    # MP4 and MOV are read by one reader; of ours, those in MOV have a time code.
-    in_mov = bool(told["timecode"])
     if told["codec"] == "hevc":
-        return _Found("hevc-mov" if in_mov else "hevc", options, words)
-    if in_mov:
+        return _Found("hevc-mov" if told["in_mov"] else "hevc", options, words)
+    if told["in_mov"]:
         return _Found("mov", options, words)
     return _Found("mp4-silent" if told["sound"] else "mp4", options, words)
 
@@ -165,7 +163,7 @@ def _as_frame(path: Path, name: str, size: tuple[int, int]) -> Matched:
     info = header_of(path, name)
     key = _FRAMES.get(info.format)
     if key is None:
-        known = ", ".join(dict.fromkeys(_FRAMES))
+        known = ", ".join(_FRAMES)
         raise RenderError(f"{name} is {info.format}; frames are made as {known}. Choose another.")
     found = _Found(key, {}, [f"Frames as {info.format}, {info.bits} bits."])
     if key == "png":

@@ -6,12 +6,13 @@ import re
 import string
 import unicodedata
 from collections.abc import Mapping
+from datetime import date
 from types import MappingProxyType
 
 from vistaline.core.errors import RenderError
 from vistaline.core.near import meant
 
-__all__ = ["FRAME", "PATTERN", "TOKENS", "check_pattern", "name_by", "plain"]
+__all__ = ["FRAME", "PATTERN", "TOKENS", "check_pattern", "name_by", "name_facts", "plain"]
 
 PATTERN = "{shot}-{take}-{camera}-{render}-{frame}"
 """How files are called unless somebody says otherwise."""
@@ -34,8 +35,11 @@ _FORBIDDEN = re.compile(r'[/\\:*?"<>|\x00-\x1f\x7f]')
 POSIX.1-2017, 3.170 Filename)."""
 _DEVICES = re.compile(r"^(con|prn|aux|nul|com[0-9]|lpt[0-9])($|\.)", re.IGNORECASE)
 """Names that Windows keeps for devices, whatever ending follows (the same page)."""
-_LONGEST = 150
-"""Letters a name has at most; with what is put to it, it stays within 255 bytes."""
+_LONGEST_PATTERN = 100
+_LONGEST = 200
+"""Bytes of a name; with a number and an ending it stays within the 255 that systems have."""
+_SHORTER = (80, 40, 20, 10, 5)
+"""Letters of what a token stands for, tried one after the other until the name is short enough."""
 _BETWEEN = "-_. "
 _ABSENT = "\0"
 
@@ -71,8 +75,8 @@ def check_pattern(pattern: str) -> None:
             )
     if not pattern.strip(_BETWEEN):
         raise RenderError("Files need a name. Write one, such as {shot}-{frame}.")
-    if len(pattern) > _LONGEST:
-        raise RenderError(f"A name has at most {_LONGEST} letters. Make it shorter.")
+    if len(pattern) > _LONGEST_PATTERN:
+        raise RenderError(f"A name has at most {_LONGEST_PATTERN} letters. Make it shorter.")
 
 
 def name_by(pattern: str, facts: Mapping[str, str]) -> str:
@@ -81,11 +85,40 @@ def name_by(pattern: str, facts: Mapping[str, str]) -> str:
     >>> name_by("{shot}-{take}-{frame}", {"shot": "Sallow Head", "frame": "0012"})
     'sallow-head-0012'
     """
-    told = {token: plain(facts.get(token, "")) or _ABSENT for token in TOKENS}
-    name = pattern.format_map(told)
-    name = re.sub(f"[{re.escape(_BETWEEN)}]*{_ABSENT}", "", name).strip(_BETWEEN)
-    name = name[:_LONGEST].rstrip(_BETWEEN) or "shot"
+    told = {token: plain(facts.get(token, "")) for token in TOKENS}
+    for most in _SHORTER:
+        # A number is never cut: two frames would have one name.
+        short = {
+            token: (words if token == FRAME else words[:most].strip("-")) or _ABSENT
+            for token, words in told.items()
+        }
+        name = pattern.format_map(short)
+        name = re.sub(f"[{re.escape(_BETWEEN)}]*{_ABSENT}", "", name).strip(_BETWEEN) or "shot"
+        if len(name.encode()) <= _LONGEST:
+            break
     return f"file-{name}" if _DEVICES.match(name) else name
+
+
+def name_facts(
+    *,
+    shot: str,
+    size: tuple[int, int],
+    day: date,
+    project: str = "",
+    take: str = "",
+    camera: str = "",
+    render: str = "",
+) -> dict[str, str]:
+    """Return what tokens stand for, but for a frame's number."""
+    return {
+        "project": project,
+        "shot": shot,
+        "take": take,
+        "camera": camera,
+        "size": f"{size[0]}x{size[1]}",
+        "date": day.isoformat(),
+        "render": render,
+    }
 
 
 def plain(text: str) -> str:

@@ -76,7 +76,11 @@ def scene_glb(
         _layer(out, animation, [state.cards[n] for state in states], looks, seconds, left_out)
     for n in range(len(states[0].lamps)):
         _lamp(out, animation, [state.lamps[n] for state in states], seconds, left_out)
+    shown = {card.layer.id for card in states[0].cards}
     for place in shot.places:
+        if place.of not in shown:
+            left_out.append(f"{place.name}: the layer it is on is hidden")
+            continue
         poses = np.array([place_pose(place, state) for state in states])
         node = out.node({"name": place.name, "extras": {"place": place.id, "on": place.of}})
         _move(out, animation, node, poses, None, seconds)
