@@ -18,7 +18,7 @@ from vistaline.core.render.reel import frames_of, reel_at
 from vistaline.core.render.source import QUALITIES
 from vistaline.store.models import FilmRow, RenderJob, ShotRow
 
-__all__ = ["check_space", "cost_of", "expected_seconds"]
+__all__ = ["check_space", "costs_of", "expected_seconds"]
 
 _SAMPLE = 480
 """Pixels of the longer side of a frame on which it is measured how long one takes."""
@@ -52,41 +52,36 @@ def expected_seconds(
     return found
 
 
-def cost_of(
+def costs_of(
     session: Session, row: ShotRow | FilmRow, library: Library, deliveries: Sequence[Delivery]
-) -> list[Cost | None]:
-    """Return what small frames cost as some deliveries code them; None of a film without shots."""
+) -> list[Cost] | None:
+    """Return what small frames cost as some deliveries with one ``every`` code them.
+
+    None of what cannot be drawn: a film without shots, or a picture that is gone.
+    """
     reel, duration = reel_now(session, row)
     if not duration:
-        return [None] * len(deliveries)
-    sample = Sample(reel, library.looks_of, every=deliveries[0].every if deliveries else 1)
-    return [sample.cost(each.encoder, each.chosen) for each in deliveries]
+        return None
+    sample = Sample(reel, library.looks_of, every=deliveries[0].every)
+    try:
+        return [sample.cost(each.encoder, each.chosen) for each in deliveries]
+    except (CoreError, OSError):
+        return None
 
 
-def check_space(
-    session: Session, row: ShotRow | FilmRow, library: Library, jobs: Sequence[RenderJob]
-) -> None:
+def check_space(library: Library, jobs: Sequence[RenderJob], cost: Cost, rate: float) -> None:
     """Refuse renders for which there is no room on the disk, before they begin.
 
-    While a render's ranges are joined, they and the result are there.
+    While a render's ranges are joined, they and the result are there. ``rate``: of the shot.
 
     Raises
     ------
     Refused
         There is not; it says how much there should be.
     """
-    if not jobs:
-        return
-    delivery = delivery_of(jobs[0])
-    try:
-        (cost,) = cost_of(session, row, library, [delivery])
-    except (CoreError, OSError):
-        return  # what cannot be drawn is told by the render itself, and takes no room
-    if cost is None:
-        return
-    reel, _ = reel_now(session, row)
-    size = jobs[0].width, jobs[0].height
-    each = foretold_bytes(cost, delivery, span_of_job(jobs[0]), size, float(reel.frame.rate))
+    job = jobs[0]
+    size = job.width, job.height
+    each = foretold_bytes(cost, delivery_of(job), span_of_job(job), size, rate)
     needed, free = each * (len(jobs) + 1), shutil.disk_usage(library.files.root).free - _SPARE
     if needed > free:
         raise Refused(

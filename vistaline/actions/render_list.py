@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import Select, select
-from sqlalchemy.orm import Session, joinedload
+from sqlalchemy.orm import Session, joinedload, selectinload
 
 from vistaline.actions.errors import Refused
 from vistaline.actions.renders import in_project
@@ -22,19 +22,20 @@ from vistaline.store.models import (
 
 __all__ = [
     "URGENCIES",
+    "ended_of",
     "finished_in",
     "in_order",
     "keep_for",
     "make_urgent",
     "put",
-    "renders_of",
+    "to_do_of",
 ]
 
 URGENCIES = ("first", "as usual", "when nothing else waits")
 """How urgent a render can be, the most urgent first."""
 _WITH_PROJECT = (
-    joinedload(RenderJob.shot).joinedload(ShotRow.project),
-    joinedload(RenderJob.film).joinedload(FilmRow.project),
+    selectinload(RenderJob.shot).joinedload(ShotRow.project),
+    selectinload(RenderJob.film).joinedload(FilmRow.project),
 )
 
 
@@ -43,15 +44,20 @@ def in_order(query: Select[Any]) -> Select[Any]:
     return query.order_by(RenderJob.urgency, RenderJob.place, RenderJob.id)
 
 
-def renders_of(session: Session, person_id: int) -> list[RenderJob]:
-    """Return the renders of all of a person's projects: first those to do, then the newest."""
+def to_do_of(session: Session, person_id: int) -> list[RenderJob]:
+    """Return the renders of all of a person's projects that are to be done, in their order."""
+    return list(session.scalars(in_order(_of(person_id).where(RenderJob.state.in_(ACTIVE)))))
+
+
+def ended_of(session: Session, person_id: int) -> list[RenderJob]:
+    """Return those that are done, stopped or failed, the newest first."""
+    ended = _of(person_id).where(RenderJob.state.not_in(ACTIVE))
+    return list(session.scalars(ended.order_by(RenderJob.id.desc())))
+
+
+def _of(person_id: int) -> Select[Any]:
     mine = select(Membership.project_id).where(Membership.person_id == person_id)
-    query = select(RenderJob).where(in_project(mine)).options(*_WITH_PROJECT)
-    to_do = session.scalars(in_order(query.where(RenderJob.state.in_(ACTIVE))))
-    ended = session.scalars(
-        query.where(RenderJob.state.not_in(ACTIVE)).order_by(RenderJob.id.desc())
-    )
-    return [*to_do, *ended]
+    return select(RenderJob).where(in_project(mine)).options(*_WITH_PROJECT)
 
 
 def put(session: Session, person_id: int, job: RenderJob, to: int) -> None:
@@ -60,7 +66,7 @@ def put(session: Session, person_id: int, job: RenderJob, to: int) -> None:
     It becomes as urgent as what it comes before. Only places of this person's own renders change
     hands: those of others stay where they are.
     """
-    own = [each for each in renders_of(session, person_id) if each.state in ACTIVE]
+    own = to_do_of(session, person_id)
     if job not in own:
         raise Refused("This render is done, or stopped: it has no place in the list any more.")
     places = sorted(each.place for each in own)

@@ -40,8 +40,8 @@ class KeptAnswers:
     """By a shot and its version: what covers the edges of all its frames."""
     expected: Kept[dict[str, float]] = field(default_factory=lambda: Kept("expected seconds"))
     """By a shot and its version: about how long a frame takes in each quality."""
-    costs: Kept[Cost | None] = field(default_factory=lambda: Kept("costs of frames"))
-    """By a shot, its version, an output and its options: how large small frames of it are."""
+    costs: Kept[list[Cost] | None] = field(default_factory=lambda: Kept("costs of frames"))
+    """By a shot, its version, outputs and their options: how large small frames of it are."""
     prepared: Kept[Prepared] = field(default_factory=lambda: Kept("prepared"))
     """By a picture's file and the steps: a small copy after them."""
 

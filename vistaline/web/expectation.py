@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Any
 
 from vistaline.actions import expecting
 from vistaline.core.delivery.delivery import Delivery, Span, names_of, span_of
-from vistaline.core.delivery.foretold import Cost, foretold_bytes
-from vistaline.core.delivery.naming import name_by
-from vistaline.core.errors import RenderError
+from vistaline.core.delivery.foretold import Cost, an_hour_of, foretold_bytes, foretold_seconds
+from vistaline.core.delivery.naming import name_by, name_facts
+from vistaline.core.errors import CoreError
 from vistaline.core.film.film import Film
 from vistaline.core.film.timeline import Timeline
 from vistaline.core.formats.outputs import ENCODERS
@@ -19,11 +19,9 @@ from vistaline.core.render.reel import reel_at
 from vistaline.core.shot.shot import Shot
 from vistaline.store.models import FilmRow, ShotRow
 from vistaline.web.context import services, session
-from vistaline.web.output_fields import delivery_in
+from vistaline.web.output_fields import delivery_in, stretch_in
 
-__all__ = ["expectation"]
-
-_HOUR = 3600
+__all__ = ["cost_of", "duration_in", "expectation"]
 
 
 def expectation(
@@ -33,54 +31,75 @@ def expectation(
 
     What makes no sense in it is told as ``wrong``.
     """
-    duration = reel.duration if isinstance(reel, Shot) else Timeline(reel).duration
-    told: dict[str, Any] = {"measured": True, "seconds": {}, "wrong": ""}
+    duration = duration_in(reel)
+    told: dict[str, Any] = {"seconds": {}, "wrong": ""}
     if not duration:
         return told
-    version = type(row).__name__, row.id, row.version
-    kept = services().kept
-    library = services().library
-    told["seconds"] = kept.expected.get(
-        version, lambda: expecting.expected_seconds(session(), row, library)
-    )
     try:
-        delivery = delivery_in(form)
-        first, last = (
-            int(form.get(name) or usual) for name, usual in (("first", 0), ("last", duration - 1))
+        told["seconds"] = services().kept.expected.get(
+            _version(row), lambda: expecting.expected_seconds(session(), row, services().library)
         )
-        span = span_of(delivery, first, last, duration=duration)
-    except (RenderError, ValueError) as error:
+        delivery = delivery_in(form)
+        span = span_of(delivery, *stretch_in(form, duration), duration=duration)
+    except CoreError as error:
         return told | {"wrong": str(error)}
+    except OSError:
+        return told | {"wrong": "A picture of it cannot be read. Bring it in again on Pictures."}
     size, rate = reel_at(reel, delivery.scale).frame.size, float(reel.frame.rate)
     exact = [side * delivery.scale for side in reel.frame.size]
-    offered = [
-        delivery if key == delivery.output else delivery.evolve(output=key, options={})
-        for key in ENCODERS
-    ]
-
-    def cost(each: Delivery) -> Cost | None:
-        options = json.dumps(each.options, sort_keys=True)
-        key = (*version, each.output, each.every, options)
-        return kept.costs.get(key, lambda: expecting.cost_of(session(), row, library, [each])[0])
-
-    costs = {each.output: cost(each) for each in offered}
+    costs = _usual_costs(row, delivery.every)
+    if chosen := cost_of(row, delivery):
+        costs[delivery.output] = chosen
+    offered = {key: _usual(key, delivery.every) for key in costs} | {delivery.output: delivery}
     bytes_of = {
-        each.output: foretold_bytes(found, each, span, size, rate)
-        for each in offered
-        if (found := costs[each.output]) is not None
+        key: foretold_bytes(cost, offered[key], span, size, rate) for key, cost in costs.items()
     }
-    seconds = span.count * span.every / rate
     return told | {
         "size": size,
         "rounded": any(abs(a - b) > 1e-6 for a, b in zip(size, exact, strict=True)),
         "exact": exact,
         "bytes": bytes_of,
-        "hour": {key: each / seconds * _HOUR for key, each in bytes_of.items()},
+        "hour": {key: an_hour_of(each, span, rate) for key, each in bytes_of.items()},
         "output": delivery.output,
         "frames": span.count,
-        "wait": told["seconds"].get(delivery.quality, 0.0) * delivery.scale**2 * span.count,
+        "wait": foretold_seconds(told["seconds"].get(delivery.quality, 0.0), delivery, span),
         "called": _called(row, reel, delivery, span, size, form),
     }
+
+
+def duration_in(reel: Shot | Film) -> int:
+    """Return how many frames a shot, or a film that says how long its shots are, has."""
+    return reel.duration if isinstance(reel, Shot) else Timeline(reel).duration
+
+
+def cost_of(row: ShotRow | FilmRow, delivery: Delivery) -> Cost | None:
+    """Return what small frames cost as a delivery codes them; None of what cannot be drawn."""
+    if delivery.options == _usual(delivery.output).options:
+        return _usual_costs(row, delivery.every).get(delivery.output)
+    return _costs(row, [delivery]).get(delivery.output)
+
+
+def _usual_costs(row: ShotRow | FilmRow, every: int) -> dict[str, Cost]:
+    return _costs(row, [_usual(key, every) for key in ENCODERS])
+
+
+def _usual(key: str, every: int = 1) -> Delivery:
+    return Delivery(output=key, every=every)
+
+
+def _costs(row: ShotRow | FilmRow, deliveries: Sequence[Delivery]) -> dict[str, Cost]:
+    """Return costs by outputs, measured once for each version: on frames drawn for all of them."""
+    coded = tuple((each.output, json.dumps(each.options, sort_keys=True)) for each in deliveries)
+    found = services().kept.costs.get(
+        (*_version(row), deliveries[0].every, coded),
+        lambda: expecting.costs_of(session(), row, services().library, deliveries),
+    )
+    keys = (each.output for each in deliveries)
+    return dict(zip(keys, found, strict=True)) if found else {}
+
+
+def _version(row: ShotRow | FilmRow) -> tuple[str, int, int]:
+    return type(row).__name__, row.id, row.version
 
 
 def _called(
@@ -92,16 +111,16 @@ def _called(
     form: Mapping[str, str],
 ) -> str:
     """Return what the first file will be called."""
-    facts = {
-        "project": row.project.name,
-        "shot": reel.name,
-        "take": form.get("take", ""),
-        "camera": form.get("camera", ""),
-        "size": f"{size[0]}x{size[1]}",
-        "date": datetime.now(UTC).date().isoformat(),
-        "render": "1",
-    }
+    told = name_facts(
+        project=row.project.name,
+        shot=reel.name,
+        take=form.get("take", ""),
+        camera=form.get("camera", ""),
+        size=size,
+        day=datetime.now(UTC).date(),
+        render="1",
+    )
     encoder = delivery.encoder
     if encoder.joined:
-        return name_by(delivery.name, facts) + encoder.ending
-    return names_of(delivery, facts, span)(0) + "." + encoder.ending.rsplit(".", 1)[-1]
+        return name_by(delivery.name, told) + encoder.ending
+    return names_of(delivery, told, span)(0) + "." + encoder.ending.rsplit(".", 1)[-1]

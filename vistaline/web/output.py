@@ -18,7 +18,6 @@ from vistaline.core.delivery.delivery import Delivery
 from vistaline.core.delivery.matching import match
 from vistaline.core.delivery.naming import TOKENS, plain
 from vistaline.core.film.film import Film
-from vistaline.core.film.timeline import Timeline
 from vistaline.core.foresight.watch import findings
 from vistaline.core.formats.campath import camera_path, path_csv, path_json
 from vistaline.core.shot.shot import Shot
@@ -26,9 +25,9 @@ from vistaline.core.timing import RATE_PRESETS
 from vistaline.store.models import FilmRow, ShotRow, TaskKind
 from vistaline.web import tasks
 from vistaline.web.context import person_id, say_if_delayed, sent_file, services, session
-from vistaline.web.expectation import expectation
+from vistaline.web.expectation import cost_of, duration_in, expectation
 from vistaline.web.frames import SIZES
-from vistaline.web.output_fields import delivery_in, fields_of, outputs_by_use
+from vistaline.web.output_fields import delivery_in, fields_of, outputs_by_use, stretch_in
 from vistaline.web.renders import addresses_of, changed, list_of, listed_jobs
 
 __all__ = ["blueprint"]
@@ -72,11 +71,10 @@ def _bench(row: ShotRow | FilmRow, reel: Shot | Film, facts: dict[str, Any]) -> 
 
 def _asked(row: ShotRow | FilmRow, reel: Shot | Film, delivery: Delivery) -> dict[str, Any]:
     """Return what the form that asks for a render shows."""
-    duration = reel.duration if isinstance(reel, Shot) else Timeline(reel).duration
     return {
         "shot": reel,
         "delivery": delivery,
-        "duration": duration,
+        "duration": duration_in(reel),
         "takes": [each.name for each in reel.takes] if isinstance(reel, Shot) else [],
         "cameras": [each.name for each in reel.cameras] if isinstance(reel, Shot) else [],
         "by_use": outputs_by_use(),
@@ -132,16 +130,19 @@ def jobs(what: str, number: int) -> Any:
 def start(what: str, number: int) -> Any:
     """Ask for renders: one for each chosen take by each chosen camera."""
     row, form = _row(what, number), request.form
+    reel, delivery = _reel(row), delivery_in(form)
+    first, last = stretch_in(form, duration_in(reel))
     asked = renders.start_renders(
         session(),
         row,
-        delivery_in(form),
-        first=form.get("first", 0, type=int),
-        last=form.get("last", type=int),
+        delivery,
+        first=first,
+        last=last,
         takes=form.getlist("take") or [""],
         cameras=form.getlist("camera") or [""],
     )
-    expecting.check_space(session(), row, services().library, asked)
+    if cost := cost_of(row, delivery):
+        expecting.check_space(services().library, asked, cost, float(reel.frame.rate))
     session().commit()
     say_if_delayed(all([renders.announce(services().queue, job) for job in asked]))
     return changed(row)

@@ -11,7 +11,7 @@ from vistaline.core.errors import RenderError
 from vistaline.core.formats.encoders import Encoder
 from vistaline.core.formats.outputs import ENCODERS
 
-__all__ = ["FieldOfOutput", "delivery_in", "fields_of", "outputs_by_use"]
+__all__ = ["FieldOfOutput", "delivery_in", "fields_of", "outputs_by_use", "stretch_in"]
 
 
 @dataclass(frozen=True)
@@ -102,3 +102,18 @@ def delivery_in(form: Mapping[str, str]) -> Delivery:
         except ValueError as error:
             raise RenderError("The size is a number of per cent. Type one.") from error
     return parse_delivery(document)
+
+
+def stretch_in(form: Mapping[str, str], duration: int) -> tuple[int, int]:
+    """Return the first and the last frame that a form asks for; all of ``duration`` if it does not.
+
+    Raises
+    ------
+    RenderError
+        They are no numbers.
+    """
+    told = (form.get("first") or "0").strip(), (form.get("last") or str(duration - 1)).strip()
+    try:
+        return int(told[0]), int(told[1])
+    except ValueError as error:
+        raise RenderError("First and last are numbers of frames. Type them.") from error

@@ -11,7 +11,7 @@ from flask_login import login_required
 
 from vistaline.actions import projects, render_list, renders
 from vistaline.actions.errors import NotFound
-from vistaline.core.delivery.delivery import Delivery, Span
+from vistaline.core.delivery.delivery import Delivery
 from vistaline.core.formats.encoders import Encoder
 from vistaline.core.formats.outputs import encoder_called
 from vistaline.store.models import ACTIVE, FilmRow, JobState, RenderJob, ShotRow
@@ -24,15 +24,25 @@ blueprint = Blueprint("renders", __name__)
 
 @dataclass(frozen=True, kw_only=True)
 class ListedJob:
-    """A render as a list shows it."""
+    """A render as a list shows it; what a list does not show is not found out."""
 
     job: RenderJob
-    encoder: Encoder
-    delivery: Delivery
-    span: Span
     progress: renders.RenderProgress
-    shown: bool
-    """Whether there is a picture of its newest frame."""
+
+    @property
+    def encoder(self) -> Encoder:
+        """What it becomes."""
+        return encoder_called(self.job.delivery["output"])
+
+    @property
+    def delivery(self) -> Delivery:
+        """All that was chosen."""
+        return renders.delivery_of(self.job)
+
+    @property
+    def shown(self) -> bool:
+        """Whether there is a picture of its newest frame."""
+        return renders.newest_frame(services().library, self.job) is not None
 
     @property
     def active(self) -> bool:
@@ -43,22 +53,8 @@ class ListedJob:
 def listed_jobs(jobs: Sequence[RenderJob]) -> dict[str, Any]:
     """Return what a list of renders shows."""
     progress = renders.progress_of(session(), jobs)
-    found = [
-        ListedJob(
-            job=job,
-            encoder=encoder_called(job.delivery["output"]),
-            delivery=renders.delivery_of(job),
-            span=renders.span_of_job(job),
-            progress=progress[job.id],
-            shown=renders.newest_frame(services().library, job) is not None,
-        )
-        for job in jobs
-    ]
-    return {
-        "jobs": found,
-        "active": any(each.active for each in found),
-        "urgencies": render_list.URGENCIES,
-    }
+    found = [ListedJob(job=job, progress=progress[job.id]) for job in jobs]
+    return {"jobs": found, "active": any(each.active for each in found)}
 
 
 def addresses_of(row: ShotRow | FilmRow) -> dict[str, str]:
@@ -89,21 +85,46 @@ def changed(row: ShotRow | FilmRow) -> Any:
 @blueprint.get("/renders")
 @login_required
 def index() -> Any:
-    """All renders of a person's projects."""
-    return _all("output/renders.html")
+    """All renders of a person's projects: those to do, and those that ended."""
+    return render_template(
+        "output/renders.html",
+        to_do=_to_do(),
+        ended=_ended(),
+        projects=projects.projects_of(session(), person_id()),
+    )
 
 
-@blueprint.get("/renders/list")
+@blueprint.get("/renders/to-do")
 @login_required
+def to_do() -> Any:
+    """Those to do; asks for itself again. Says when one that was ``known`` has ended."""
+    known = {int(each) for each in request.args.get("known", "").split() if each.isdigit()}
+    found = _to_do()
+    gone = known - {each.job.id for each in found["jobs"]}
+    page = render_template("output/_to_do.html", to_do=found)
+    return page, 200, {"HX-Trigger": "rendersended"} if gone else {}
+
+
+@blueprint.get("/renders/ended")
+@login_required
+def ended() -> Any:
+    """Those that ended; asked for when another has."""
+    return render_template("output/_ended.html", ended=_ended())
+
+
+def _to_do() -> dict[str, Any]:
+    found = listed_jobs(render_list.to_do_of(session(), person_id()))
+    return found | {"urgencies": render_list.URGENCIES}
+
+
+def _ended() -> dict[str, Any]:
+    return listed_jobs(render_list.ended_of(session(), person_id()))
+
+
 def rows() -> Any:
-    """Their list alone; asks for itself again while something is rendered."""
-    return _all("output/_rows.html")
-
-
-def _all(template: str) -> Any:
-    found = listed_jobs(render_list.renders_of(session(), person_id()))
-    mine = projects.projects_of(session(), person_id())
-    return render_template(template, projects=mine, **found)
+    """Answer what changed a render in the list of all."""
+    page = render_template("output/_to_do.html", to_do=_to_do())
+    return page, 200, {"HX-Trigger": "rendersended"}
 
 
 @blueprint.post("/renders/order")
