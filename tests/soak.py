@@ -42,7 +42,7 @@ def main() -> None:
     chosen = parser.parse_args()
     bad = 0
     with private_servers() as addresses, tempfile.TemporaryDirectory() as folder:
-        load_demo(addresses.database, Path(folder))
+        load_demo(addresses.database, FileStore(Path(folder)))
         _, sessions = connect(addresses.database)
         library = Library(FileStore(Path(folder)))
         with sessions.begin() as session:

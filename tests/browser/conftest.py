@@ -21,6 +21,7 @@ from vistaline.actions.shots import create_shot, current_shot
 from vistaline.stack.run import DEMO_NAME, DEMO_PASSWORD, load_demo, server_commands
 from vistaline.stack.services import free_port
 from vistaline.store.database import connect
+from vistaline.store.files import FileStore
 from vistaline.store.models import PictureTask, SheetRow, ShotRow
 
 CHROMIUM = "/usr/bin/chromium"
@@ -82,7 +83,7 @@ class Stack:
 def running_stack(folder: Path) -> Iterator[Stack]:
     """Run everything, with the demo loaded."""
     with private_servers() as (database, queue):
-        load_demo(database, folder / "data")
+        load_demo(database, FileStore(folder / "data"))
         running = Stack(
             address=f"http://127.0.0.1:{free_port()}",
             environment=os.environ

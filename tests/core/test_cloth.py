@@ -434,10 +434,23 @@ def test_a_cloth_that_moves_is_blurred_by_its_own_motion() -> None:
     assert edges[1] < 0.9 * edges[0]
 
 
+class Folder:
+    """A shelf for motions, as simple as can be."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+
+    def find(self, name: str) -> Path | None:
+        return self.path / name if (self.path / name).exists() else None
+
+    def keep(self, name: str, data: bytes) -> None:
+        (self.path / name).write_bytes(data)
+
+
 def test_motions_are_kept_in_files_and_go_on_where_they_stopped(tmp_path: Path) -> None:
     hung, seconds = Hung(Cloth(seed=77, grid=6), 1.5), 6.0
     alone = places_at(hung, 5.5)
-    MOTIONS.keep_in(tmp_path)
+    MOTIONS.keep_on(Folder(tmp_path))
     try:
         told: list[float] = []
 
@@ -460,7 +473,7 @@ def test_motions_are_kept_in_files_and_go_on_where_they_stopped(tmp_path: Path) 
         forget_all()
         assert (places_at(hung, 5.5) == alone).all()
     finally:
-        MOTIONS.keep_in(None)
+        MOTIONS.keep_on(None)
 
 
 def test_what_a_cloth_hangs_before_is_a_layer_of_its_shot() -> None:

@@ -138,3 +138,15 @@ def test_blurring_once_and_moving_comes_near_lens_and_shutter_together(
     fine = Renderer(shot, looks, threads=1, quality=Quality(8, 0.0, views=300)).rgb(5)
     only = Renderer(shot.evolve(motion_blur=False), looks, threads=1).rgb(5)
     assert psnr(fast, fine) > max(38, psnr(only, fine) + 5)
+
+
+def test_depth_is_of_the_middle_of_the_exposure_and_bent_as_the_frame() -> None:
+    """The white card ends where its light does: half of it is there, at the middle of its ramp."""
+    shot, looks = edge(20.0 * 2 / SIZE[0] * 10)
+    for bend in (0.0, 0.3):
+        bent = shot.with_camera(shutter={"angle": 180, "phase": 40}, character={"distortion": bend})
+        drawn = Renderer(bent, looks, threads=1)
+        row = drawn.nearest(2)[90] > 0
+        light = drawn.linear(2)[90, :, 0] / 65535
+        assert abs((~row).sum() - (1 - light).sum()) <= 1
+        assert 0 < row.sum() < row.size

@@ -302,7 +302,7 @@ class Cuttings:
 
     def matte(self, name: str) -> tuple[tuple[int, int], np.ndarray] | None:
         """Return a matte's place (x, y) and codes (height, width, 4); None if not computed."""
-        found = next(self._files.derived("mattes", "x").parent.glob(f"{name}.*.npy"), None)
+        found = self._files.find("mattes", f"{name}.*.npy")
         if found is None:
             return None
         x, y = found.name.split(".")[1].split("_")
@@ -326,6 +326,7 @@ class Cuttings:
             )
             path = self._files.derived("mattes", f"{name}.{layer.box[0]}_{layer.box[1]}.npy")
             self._write(path, layer.rgba)
+            self._files.share(path)
             self._files.prune("mattes", _KEPT_MATTES)
             return layer
         (x, y), rgba = kept

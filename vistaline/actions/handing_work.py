@@ -66,7 +66,7 @@ def _told(run: Run, file: str, name: str) -> Finish:
     path = library.files.derived("scenes", file)
     library.files.prune("scenes", _KEPT_DOWNLOADS)
     told: Mapping[str, Any] = {
-        "file": str(path.relative_to(library.files.root)),
+        "file": library.files.share(path),
         "name": name,
         "size": path.stat().st_size,
     }

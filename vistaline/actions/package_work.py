@@ -34,12 +34,13 @@ def _pack(run: Run) -> Finish:
         progress=lambda share: run.progress(share, "packing its pictures"),
     )
     library.files.prune("packages", _KEPT_DOWNLOADS)
-    file = str(path.relative_to(library.files.root))
+    file = library.files.share(path)
     return lambda session, task: {"file": file, "name": f"{shot.name}.zip", "size": size}
 
 
 def _with_files(shot: Shot, library: Library) -> Shot:
     """Return a shot whose pictures, and those of the shots it shows, are named by whole paths."""
+    library.bring_type(shot)
     paths = {key: library.files.path(ref.file) for key, ref in shot.pictures.items()}
     inner = {
         key: ref.evolve(document=dump_shot(_with_files(parse_shot(ref.document), library)))

@@ -145,7 +145,7 @@ def _drop_unused(run: Run, file: str) -> None:
     """Remove the file of a picture that could not be used."""
     with run.sessions() as session:
         if not session.query(Picture).filter_by(original=file).first():
-            run.library.files.path(file).unlink(missing_ok=True)
+            run.library.files.remove(run.library.files.root / file)
 
 
 # --- preparing --------------------------------------------------------------------------------
@@ -419,7 +419,7 @@ def _export(run: Run) -> Finish:
     path = run.library.files.derived("exports", f"{run.task.id}.ora")
     write_openraster(path, (picture.width, picture.height), raster)
     run.library.files.prune("exports", _KEPT_EXPORTS)
-    result = {"file": str(path.relative_to(run.library.files.root)), "size": path.stat().st_size}
+    result = {"file": run.library.files.share(path), "size": path.stat().st_size}
     return lambda session, task: result
 
 

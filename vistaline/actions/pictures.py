@@ -21,7 +21,7 @@ from vistaline.core.formats.incoming import clip_of, header_of, keep_pyramid, so
 from vistaline.core.formats.moving import MovingFrames
 from vistaline.core.looks.cloth_kept import MOTIONS
 from vistaline.core.looks.pieces import Sheet
-from vistaline.core.looks.typefaces import shelve
+from vistaline.core.looks.typefaces import OWN, shelve
 from vistaline.core.picture.clip import Clip
 from vistaline.core.picture.decode import PictureInfo
 from vistaline.core.picture.preview import alpha_at, preview_webp
@@ -89,7 +89,7 @@ class Library:
     def __init__(self, files: FileStore) -> None:
         self.files = files
         shelve(files.root / "type")
-        MOTIONS.keep_in(files.derived("cloth", ""))
+        MOTIONS.keep_on(files.shelf("cloth"))
         self._pyramids = PyramidStore(files.root / "pyramids")
 
     def import_picture(
@@ -206,6 +206,7 @@ class Library:
 
     def looks_of(self, shot: Shot) -> Looks:
         """Return what a shot's layers and shadows look like, each made when first asked for."""
+        self.bring_type(shot)
         return Looks(
             shot,
             self._pyramids,
@@ -213,6 +214,11 @@ class Library:
             NestedFrames(self.looks_of),
             MovingFrames(lambda key: self._clip_file(shot.pictures[key])),
         )
+
+    def bring_type(self, shot: Shot) -> None:
+        """Have the type here that people brought in and that a shot's titles are set in."""
+        faces = {layer.title.face for layer in shot.layers if layer.title}
+        self.files.bring_type([each.removeprefix(OWN) for each in faces if each.startswith(OWN)])
 
     def _clip_file(self, ref: PictureRef) -> tuple[Path, Fraction | None]:
         return self.files.path(ref.file), ref.rate

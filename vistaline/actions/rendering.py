@@ -273,6 +273,10 @@ def _render_range(hand: _Hand, work: _Work, piece: RenderRange) -> None:
             check=beating.check,
         )
         encoded = len(frames)
+        for part in encoder.parts(folder, [(piece.start, piece.stop)]):
+            beating.check()
+            hand.library.files.share(part)
+            hand.library.files.release(part)
         _show(hand, work.reel, frames[-1])
         _done(hand, RenderRange, piece.id, state=JobState.DONE, **how_far())
     FRAMES.inc(len(frames))
@@ -292,7 +296,9 @@ def _show(hand: _Hand, reel: Reel, frame: int) -> None:
     """Keep a small picture of a frame beside what is rendered."""
     small = reel_at(reel, min(1.0, _SMALL / max(reel.frame.size)))
     rgb = frames_of(small, hand.library.looks_of, threads=1).rgb(frame)
-    write_atomically(hand.library.files.render_folder(hand.job_id) / NEWEST, encode_jpeg(rgb))
+    path = hand.library.files.render_folder(hand.job_id) / NEWEST
+    write_atomically(path, encode_jpeg(rgb))
+    hand.library.files.share(path)
 
 
 def _beating(
@@ -330,6 +336,7 @@ def _join(hand: _Hand) -> bool:
     result = folder / f"result{parts[0].suffix if alone else encoder.suffix}"
     called = names_of(delivery, facts, span)
     with _beating(hand, RenderJob, job.id) as beating:
+        hand.library.files.bring(parts)
         clip = ClipFormat(
             reel.frame.size,
             reel.frame.rate / span.every,
@@ -348,11 +355,11 @@ def _join(hand: _Hand) -> bool:
             job.id,
             state=JobState.DONE,
             finished=now(),
-            result=str(result.relative_to(hand.library.files.root)),
+            result=hand.library.files.share(result),
             size=size,
         )
     for part in parts:
-        part.unlink(missing_ok=True)
+        hand.library.files.remove(part)
     insist(lambda: _say(hand, f"done, {size / 1e6:.1f} MB"))
     return True
 

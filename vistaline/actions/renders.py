@@ -263,6 +263,7 @@ def rename_render(job: RenderJob, name: str) -> None:
 def newest_frame(library: Library, job: RenderJob) -> Path | None:
     """Return a small picture of the newest frame of a render; None before there is one."""
     path = library.files.render_folder(job.id) / NEWEST
+    library.files.bring([path], newer=True)
     return path if path.exists() else None
 
 
@@ -308,6 +309,8 @@ class RenderProgress:
     """Frames that are encoded."""
     seconds_left: float | None
     """None while nothing tells."""
+    shown: bool
+    """Whether a range is finished, so that there is a picture of its newest frame."""
 
     @property
     def percent(self) -> int:
@@ -336,6 +339,7 @@ def progress_of(session: Session, jobs: Iterable[RenderJob]) -> dict[int, Render
             frames=job.frames,
             done=sum(each[2] for each in mine) if job.id in ranges else job.frames,
             seconds_left=_seconds_left(mine) if running else None,
+            shown=job.state is JobState.DONE or any(each[0] is JobState.DONE for each in mine),
         )
     return found
 

@@ -89,7 +89,7 @@ def _straighten(run: Run) -> Finish:
         path = library.files.derived("straight", f"{run.task.id}.png")
         write_atomically(path, encode_png(codes, level=1))
         library.files.prune("straight", _KEPT_DOWNLOADS)
-        file = str(path.relative_to(library.files.root))
+        file = library.files.share(path)
         return lambda session, task: {"file": file, "name": title, "size": path.stat().st_size}
     admitted = _admitted(run, codes, title)
 

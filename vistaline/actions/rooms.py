@@ -9,7 +9,6 @@ from __future__ import annotations
 import hashlib
 import io
 from collections.abc import Callable, Mapping
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -20,7 +19,6 @@ from vistaline.actions.pictures import Library
 from vistaline.actions.tasks import Subject, start_task, tasks_of
 from vistaline.core.arrays import Rgba16
 from vistaline.core.edits.cameras import take_called
-from vistaline.core.files import write_atomically
 from vistaline.core.foresight.ahead import Ahead, pack_ahead, unpack_ahead
 from vistaline.core.geometry.bowing import straighten_picture
 from vistaline.core.geometry.lines import as_marks, find_edges, find_segments
@@ -90,16 +88,16 @@ def as_seen(shot: Shot, through: str | None, take: str | None) -> Shot:
 # --- edges ------------------------------------------------------------------------------------
 
 
-def _lines_path(library: Library, shot: Shot) -> Path:
+def _lines_name(shot: Shot) -> str:
     plate = plate_of(shot)
     named = f"{shot.pictures[plate.picture].file} {plate.box}"
-    return library.files.derived("lines", hashlib.sha256(named.encode()).hexdigest()[:40] + ".npy")
+    return hashlib.sha256(named.encode()).hexdigest()[:40] + ".npy"
 
 
 def kept_lines(library: Library, shot: Shot) -> np.ndarray | None:
     """Return what :func:`found_lines` found in the plate's picture before; None if it was not."""
-    path = _lines_path(library, shot)
-    return np.load(path) if path.exists() else None
+    path = library.files.find("lines", _lines_name(shot))
+    return np.load(path) if path else None
 
 
 def found_lines(library: Library, shot: Shot) -> np.ndarray:
@@ -109,7 +107,7 @@ def found_lines(library: Library, shot: Shot) -> np.ndarray:
         return kept
     lines, data = _find_lines(library, shot), io.BytesIO()
     np.save(data, lines)
-    write_atomically(_lines_path(library, shot), data.getvalue())
+    library.files.shelf("lines").keep(_lines_name(shot), data.getvalue())
     library.files.prune("lines", _KEPT_LINES)
     return lines
 
@@ -225,18 +223,18 @@ def _thrown_by(shot: Shot, card: Card, picture: Rgba16, camera: CameraState) -> 
 # --- looks ahead ------------------------------------------------------------------------------
 
 
-def _ahead_path(library: Library, wish: Mapping[str, Any], shot_id: int) -> Path:
+def _ahead_name(wish: Mapping[str, Any], shot_id: int) -> str:
     named = f"{shot_id} {wish['version']} {wish['as']} {wish['take']}"
-    return library.files.derived("aheads", hashlib.sha256(named.encode()).hexdigest()[:40] + ".npz")
+    return hashlib.sha256(named.encode()).hexdigest()[:40] + ".npz"
 
 
 def kept_ahead(library: Library, wish: Mapping[str, Any], shot_id: int) -> Ahead | None:
     """Return a look ahead that was made of this version, seen so; None if none was."""
-    path = _ahead_path(library, wish, shot_id)
-    return unpack_ahead(path.read_bytes()) if path.exists() else None
+    path = library.files.find("aheads", _ahead_name(wish, shot_id))
+    return unpack_ahead(path.read_bytes()) if path else None
 
 
 def keep_ahead(library: Library, wish: Mapping[str, Any], shot_id: int, ahead: Ahead) -> None:
     """Keep a look ahead, for all who ask the same of the same version."""
-    write_atomically(_ahead_path(library, wish, shot_id), pack_ahead(ahead))
+    library.files.shelf("aheads").keep(_ahead_name(wish, shot_id), pack_ahead(ahead))
     library.files.prune("aheads", _KEPT_AHEADS)

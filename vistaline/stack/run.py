@@ -10,6 +10,7 @@ import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
 
 from vistaline.actions.films import import_film_file
@@ -25,9 +26,11 @@ from vistaline.demo.shots import write_demo_files
 from vistaline.stack.metrics import counts_folder
 from vistaline.stack.services import Addresses, Ports, Secrets, start_services
 from vistaline.stack.supervising import Service, Supervisor
+from vistaline.store.bucket import store_of
 from vistaline.store.database import connect, migrate
 from vistaline.store.files import FileStore
 from vistaline.store.models import Person
+from vistaline.store.settings import Settings
 
 __all__ = ["load_demo", "main", "server_commands"]
 
@@ -57,10 +60,10 @@ def server_commands(python: str, port: int, folder: Path) -> dict[str, list[str]
     }  # fmt: skip
 
 
-def load_demo(database: str, data: Path) -> None:
+def load_demo(database: str, files: FileStore) -> None:
     """Put the demo's project into an empty database; does nothing if somebody is there."""
     engine, sessions = connect(database)
-    library = Library(FileStore(data))
+    library = Library(files)
     with sessions() as session:
         if session.query(Person).first():
             return
@@ -111,7 +114,7 @@ def main() -> None:
             addresses = start_services(supervisor, folder, ports)
         migrate(addresses.database)
         if os.environ.get("VISTALINE_DEMO") != "no":
-            load_demo(addresses.database, data)
+            load_demo(addresses.database, store_of(replace(Settings.from_environment(), data=data)))
         with _step("Starting web and workers"):
             for service in _servers(folder, ports, addresses, status):
                 supervisor.start(service)

@@ -21,8 +21,9 @@ from vistaline.actions.pictures import Library
 from vistaline.actions.queue import CeleryQueue, Queue, celery_app
 from vistaline.core.errors import CoreError, EditError
 from vistaline.core.timing import parse_rate, rate_label, time_in, timecode
+from vistaline.store.bucket import store_of
 from vistaline.store.database import connect
-from vistaline.store.files import FileStore
+from vistaline.store.files import StoreAway
 from vistaline.store.models import Person
 from vistaline.store.settings import Settings
 from vistaline.web import (
@@ -93,7 +94,7 @@ def create_app(settings: Settings | None = None, *, queue: Queue | None = None) 
     _, sessions = connect(settings.database_url)
     app.extensions["vistaline"] = context.Services(
         sessions=sessions,
-        library=Library(FileStore(settings.data)),
+        library=Library(store_of(settings)),
         queue=queue or CeleryQueue(celery_app(settings.redis_url)),
     )
     CSRFProtect(app)
@@ -237,6 +238,15 @@ def _errors(app: Flask) -> None:
     def _queue_away(error: RedisError) -> Any:
         app.logger.error("queue: %s", error)
         return answer("The queue does not answer. Try again shortly.", 503, "Not just now")
+
+    @app.errorhandler(StoreAway)
+    def _store_away(error: StoreAway) -> Any:
+        app.logger.error("file store: %s", error)
+        return answer(
+            "The file store does not answer. Nothing was kept; try again shortly.",
+            503,
+            "Not just now",
+        )
 
     @app.errorhandler(OSError)
     def _disk(error: OSError) -> Any:

@@ -53,8 +53,8 @@ def healthz() -> Any:
 
 @blueprint.get("/readyz")
 def readyz() -> Any:
-    """Answer 200 if requests can be served: the database and the queue answer; else 503."""
-    told = {"database": _database(), "queue": _queue()}
+    """Answer 200 if requests can be served: database, queue and files answer; else 503."""
+    told = {"database": _database(), "queue": _queue(), "files": _files()}
     ready = all(part["ok"] for part in told.values())
     return {"ok": ready, **told}, 200 if ready else 503
 
@@ -98,6 +98,14 @@ def _queue() -> dict[str, Any]:
         return {"ok": False, "why": type(error).__name__}
     finally:
         client.close()
+    return {"ok": True}
+
+
+def _files() -> dict[str, Any]:
+    try:
+        services().library.files.check()
+    except OSError as error:
+        return {"ok": False, "why": type(error).__name__}
     return {"ok": True}
 
 

@@ -40,11 +40,6 @@ class ListedJob:
         return renders.delivery_of(self.job)
 
     @property
-    def shown(self) -> bool:
-        """Whether there is a picture of its newest frame."""
-        return renders.newest_frame(services().library, self.job) is not None
-
-    @property
     def active(self) -> bool:
         """Whether something is still to be done."""
         return self.job.state in ACTIVE

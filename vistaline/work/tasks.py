@@ -16,14 +16,16 @@ from vistaline.actions.rendering import orphaned_jobs, tidy_renders, work_throug
 from vistaline.actions.tasks import orphaned_tasks, work_on_task
 from vistaline.actions.works import WORKS
 from vistaline.core.confined import die_with_parent
+from vistaline.store.bucket import store_of
 from vistaline.store.database import connect
-from vistaline.store.files import FileStore
 from vistaline.store.settings import Settings
 
 __all__ = ["app"]
 
 _SWEEP = 5.0
 """Seconds between two sweeps; what one invited to and nobody came is invited to by the next."""
+_PATIENCE = 120.0
+"""Seconds a worker waits for a file store that went away."""
 _settings = Settings.from_environment()
 app = celery_app(_settings.redis_url)
 app.conf.beat_schedule = {
@@ -42,7 +44,7 @@ def _open(**signal: object) -> None:
     # Its main process may be killed; nobody would take up what this one went on with.
     die_with_parent(signals.SIGKILL)
     _, _sessions = connect(_settings.database_url)
-    _library = Library(FileStore(_settings.data))
+    _library = Library(store_of(_settings, patience=_PATIENCE))
 
 
 @beat_embedded_init.connect

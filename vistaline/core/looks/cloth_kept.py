@@ -8,12 +8,12 @@ from contextlib import suppress
 from dataclasses import dataclass
 from io import BytesIO
 from pathlib import Path
+from typing import Protocol
 from zipfile import BadZipFile
 
 import numpy as np
 
 from vistaline.core.arrays import FloatArray
-from vistaline.core.files import write_atomically
 from vistaline.core.kept import Kept
 from vistaline.core.looks.cloth import MOST_SECONDS
 from vistaline.core.looks.cloth_motion import FRAMES_A_SECOND, Hung, Motion
@@ -37,16 +37,28 @@ class _Chunk:
     speed: FloatArray
 
 
+class KeptByName(Protocol):
+    """Where things are kept as files, by name, for other processes and for later."""
+
+    def find(self, name: str) -> Path | None:
+        """Return the file of that name; None if none is kept."""
+        ...
+
+    def keep(self, name: str, data: bytes) -> None:
+        """Keep a file by its name; OSError if there is no room for it."""
+        ...
+
+
 class Motions:
-    """Stretches of cloths' motions, kept by what they follow from: here, and in a folder."""
+    """Stretches of cloths' motions, kept by what they follow from: here, and on a shelf."""
 
     def __init__(self) -> None:
         self._kept: Kept[_Chunk] = Kept("cloths")
-        self._folder: Path | None = None
+        self._shelf: KeptByName | None = None
 
-    def keep_in(self, folder: Path | None) -> None:
-        """Keep all in a folder from now on, for other processes and for later; None: only here."""
-        self._folder = folder
+    def keep_on(self, shelf: KeptByName | None) -> None:
+        """Keep all on a shelf from now on, too; None: only here."""
+        self._shelf = shelf
 
     def chunk(
         self, hung: Hung, number: int, progress: Callable[[float], None] | None = None
@@ -57,12 +69,12 @@ class Motions:
         """
 
         def made() -> _Chunk:
-            path = self._path(hung, number)
-            found = _read(path) if path else None
+            name, shelf = _name_of(hung, number), self._shelf
+            found = _read(name, shelf) if shelf else None
             if found is None:
                 found = self._computed(hung, number, progress)
-                if path:
-                    _write(path, found)
+                if shelf:
+                    _write(name, found, shelf)
             return found
 
         return self._kept.get((hung, number), made)
@@ -83,32 +95,35 @@ class Motions:
         return _Chunk(np.stack(frames), motion.place, motion.speed)
 
     def is_kept(self, hung: Hung, number: int) -> bool:
-        """Return whether a stretch is there, in the folder or, without one, here."""
-        path = self._path(hung, number)
-        return path.exists() if path else self._kept.has((hung, number))
-
-    def _path(self, hung: Hung, number: int) -> Path | None:
-        if self._folder is None:
-            return None
-        thing = repr(hung.thing) if hung.thing else ""
-        told = f"{_VERSION} {hung.cloth.model_dump_json()} {hung.aspect} {thing} {number}"
-        return self._folder / f"{hashlib.sha256(told.encode()).hexdigest()}.npz"
+        """Return whether a stretch is there, on the shelf or, without one, here."""
+        if self._shelf:
+            return self._shelf.find(_name_of(hung, number)) is not None
+        return self._kept.has((hung, number))
 
 
-def _read(path: Path) -> _Chunk | None:
+def _name_of(hung: Hung, number: int) -> str:
+    thing = repr(hung.thing) if hung.thing else ""
+    told = f"{_VERSION} {hung.cloth.model_dump_json()} {hung.aspect} {thing} {number}"
+    return f"{hashlib.sha256(told.encode()).hexdigest()}.npz"
+
+
+def _read(name: str, shelf: KeptByName) -> _Chunk | None:
     try:
+        path = shelf.find(name)
+        if path is None:
+            return None
         with np.load(path, allow_pickle=False) as told:
             return _Chunk(told["frames"], told["place"], told["speed"])
     except (OSError, ValueError, KeyError, BadZipFile):
-        return None  # not there, or damaged: it is computed anew
+        return None  # out of reach, or damaged: it is computed anew
 
 
-def _write(path: Path, chunk: _Chunk) -> None:
+def _write(name: str, chunk: _Chunk, shelf: KeptByName) -> None:
     told = BytesIO()
     np.savez(told, frames=chunk.frames, place=chunk.place, speed=chunk.speed)
     # A full disk must not stop a render: it goes on with what it computed.
     with suppress(OSError):
-        write_atomically(path, told.getvalue())
+        shelf.keep(name, told.getvalue())
 
 
 MOTIONS = Motions()

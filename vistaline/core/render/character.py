@@ -14,7 +14,7 @@ from vistaline.core.render.shelf import Shelf
 from vistaline.core.render.warp import BAND
 from vistaline.core.shot.character import Character, Vignette
 
-__all__ = ["changes_frame", "with_character"]
+__all__ = ["bent_alike", "changes_frame", "with_character"]
 
 _FRINGE = 0.02
 """The way to a corner by which red and blue come apart where fringes are 1."""
@@ -44,6 +44,18 @@ def with_character(
         crew.share(darken, range(0, height, BAND))
         picture = out
     return picture
+
+
+def bent_alike(depths: np.ndarray, character: Character) -> np.ndarray:
+    """Return what (height, width) float32 says of each pixel, bent as a frame's green light is.
+
+    Each pixel takes one that there was: a mean of two depths is a place where nothing is.
+    """
+    if not (character.fringes or character.distortion):
+        return depths
+    height, width = depths.shape
+    x, y = _maps(width, height, character.distortion, character.fringes * _FRINGE / 2)
+    return cv2.remap(depths, x, y, cv2.INTER_NEAREST, borderMode=cv2.BORDER_REPLICATE)
 
 
 def _bent(picture: np.ndarray, character: Character, crew: Crew, shelf: Shelf) -> np.ndarray:

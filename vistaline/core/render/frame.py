@@ -16,7 +16,7 @@ from vistaline.core.render import composite
 from vistaline.core.render.added import NOTHING
 from vistaline.core.render.beams import Beams, shines_over
 from vistaline.core.render.canvas import Canvas, CompositeBand, tiles_of
-from vistaline.core.render.character import changes_frame, with_character
+from vistaline.core.render.character import bent_alike, changes_frame, with_character
 from vistaline.core.render.contact import with_shades
 from vistaline.core.render.crew import Crew
 from vistaline.core.render.fields import FrameFields, seen_in
@@ -129,13 +129,15 @@ class Renderer(Frames):
 
     def nearest(self, frame: float) -> np.ndarray:
         """See :meth:`Frames.nearest`."""
-        state = evaluate(self.shot, [frame])[0]
+        middle = sum(exposure_of(self.shot, frame)) / 2
+        state = evaluate(self.shot, [middle])[0]
         cover = np.zeros(self._canvas.tiles)
         placed = (
             place(index, state, self._looks, self._quality, cover)
             for index in reversed(state.order)
         )
-        return nearest_of(self._canvas, [each for each in placed if each])
+        found = nearest_of(self._canvas, [each for each in placed if each])
+        return bent_alike(found, camera_at(self.shot, frame).character)
 
     def _one(self, cards: Sequence[Placed], parallel: bool) -> np.ndarray:
         """Return a frame (height, width, 4) uint16, linear, premultiplied, over nothing."""
