@@ -9,13 +9,14 @@ from scipy.stats import wasserstein_distance
 from skimage.color import rgb2lab
 
 from bench.figures import Figure, peak_memory, timed
+from tests.photos import SUBJECTS, overlaps, photograph, subject_of
 from vistaline.core.depth.sources import DepthStroke, FromStrokes
 from vistaline.core.depth.step import Seen
 from vistaline.core.depth.steps import nearness_of
 from vistaline.core.picture.exemplar import fill_by_texture
 from vistaline.core.picture.strokes import stroke_mask
+from vistaline.core.separate.guess import guess_subject
 from vistaline.core.separate.matte import solve_edge
-from vistaline.core.separate.select import guess_subject
 
 LARGE = (4000, 3000)
 SMALL = (1200, 900)
@@ -45,10 +46,38 @@ def measure() -> list[Figure]:
         Figure("separate, memory they take on top", cutting.gib, "GiB", 2.5),
         Figure("separate, texture fill at 12 MP, 15 % hole", fill, "CPU s", 20.0),
         Figure("separate, memory it takes on top", filling.gib, "GiB", 1.0),
+        *_photographs(),
         *_depth(picture),
         *_edge_quality(),
         *_fill_quality(),
     ]
+
+
+def _photographs() -> list[Figure]:
+    """Return how well strokes find the subjects of photographs, and what a stroke takes."""
+    found, seconds = [], []
+    for name in SUBJECTS:
+        picture = photograph(name)
+
+        def guess(this: np.ndarray, beside: np.ndarray, of: np.ndarray = picture) -> np.ndarray:
+            if not this.any():
+                return np.zeros(this.shape, bool)
+            answer, took = timed(lambda: guess_subject(of, this, beside) > 127)
+            seconds.append(took)
+            return answer
+
+        found.append(list(overlaps(guess, subject_of(name, picture), 4)))
+    means = np.mean(found, axis=0)
+    worst = float(np.diff(np.array(found)[:, 1:]).min())
+    return [
+        *(
+            Figure(f"separate, photographs: mean overlap after {n} strokes", float(means[n]), "IoU",
+                   floor, "higher")
+            for n, floor in ((1, 0.82), (2, 0.92), (4, 0.95))
+        ),
+        Figure("separate, photographs: the worst of a stroke", worst, "IoU", -0.05, "higher"),
+        Figure("separate, photographs: a stroke", float(np.mean(seconds)), "CPU s", 0.5),
+    ]  # fmt: skip
 
 
 def _depth(picture: np.ndarray) -> list[Figure]:

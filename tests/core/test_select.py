@@ -9,7 +9,8 @@ import skimage.data
 
 from vistaline.core.errors import MaskError
 from vistaline.core.picture.strokes import stroke_mask
-from vistaline.core.separate.select import guess_subject, likeness
+from vistaline.core.separate.guess import guess_subject
+from vistaline.core.separate.select import likeness
 
 with warnings.catch_warnings():
     warnings.simplefilter("ignore")  # it warns of optional packages that are not needed here

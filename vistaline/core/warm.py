@@ -138,7 +138,11 @@ def _cut() -> None:
     picture[30:66, 44:84] += 120
     box = [{"at": at} for at in ((44, 30), (84, 30), (84, 66), (44, 66))]
     strokes = [{"points": [(50, 40), (78, 60)], "width": 6}]
-    steps = [{"kind": "outline", "points": box}, {"kind": "paint", "strokes": strokes}]
+    steps = [
+        {"kind": "outline", "points": box},
+        {"kind": "paint", "strokes": strokes},
+        {"kind": "guess", "this": strokes},
+    ]
     separate(picture, parse_cutset({"cutouts": [{"name": "A", "steps": steps, "band": 4}]}))
 
 

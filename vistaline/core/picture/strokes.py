@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Annotated
 
+import cv2
 import numpy as np
 from numba import njit
 from pydantic import Field
 
 from vistaline.core.model import Part
 
-__all__ = ["Pixels", "Point", "Stroke", "painted", "stroke_mask"]
+__all__ = ["Pixels", "Point", "Stroke", "painted", "shrunk", "stroke_mask"]
 
 Pixels = Annotated[float, Field(ge=-100_000, le=100_000, allow_inf_nan=False)]
 Point = tuple[Pixels, Pixels]
@@ -86,3 +87,9 @@ def stroke_mask(
     if len(along):
         _stroke(along, float(width) / 2, float(softness), out)
     return out
+
+
+def shrunk(drawn: np.ndarray, size: tuple[int, int]) -> np.ndarray:
+    """Return a drawn shape (bool) at another size (width, height); a thin stroke stays."""
+    share = cv2.resize(drawn.astype(np.uint8) * 255, size, interpolation=cv2.INTER_AREA)
+    return share > 76

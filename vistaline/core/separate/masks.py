@@ -31,7 +31,8 @@ from vistaline.core.separate.cutset import (
     Plane,
     Step,
 )
-from vistaline.core.separate.select import guess_subject, likeness
+from vistaline.core.separate.guess import guess_subject
+from vistaline.core.separate.select import likeness
 
 __all__ = [
     "Maps",
