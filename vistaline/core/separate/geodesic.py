@@ -23,9 +23,9 @@ def ways_from(
 
     ``others`` (height, width) says how long the way to further places is at which one may begin,
     1e6 where none may. A way costs the colour that changes along it, and a little for its length.
-    ``picture`` is (height, width, 3) float32, in CIE Lab / 100. Raster scans there and back (Toivanen, New
-    geodesic distance transforms for gray-scale images, 1996), enough of them for ways that wind a
-    little; 1e6 is returned where there are no seeds at all.
+    ``picture`` is (height, width, 3) float32, in CIE Lab / 100. Raster scans there and back
+    (Toivanen, New geodesic distance transforms for gray-scale images, 1996), enough of them for
+    ways that wind a little; 1e6 is returned where there are no seeds at all.
     """
     way = np.full(seeds.shape, NEVER, np.float32) if others is None else others.copy()
     way[seeds] = 0
