@@ -9,7 +9,16 @@ from scipy.stats import wasserstein_distance
 from skimage.color import rgb2lab
 
 from bench.figures import Figure, peak_memory, timed
-from tests.photos import SUBJECTS, overlaps, photograph, subject_of
+from tests.photos import (
+    CLEAR,
+    SUBJECTS,
+    drawn_of,
+    leaves,
+    overlap,
+    overlaps,
+    photograph,
+    subject_of,
+)
 from vistaline.core.depth.sources import DepthStroke, FromStrokes
 from vistaline.core.depth.step import Seen
 from vistaline.core.depth.steps import nearness_of
@@ -69,7 +78,24 @@ def _photographs() -> list[Figure]:
         found.append(list(overlaps(guess, subject_of(name, picture), 4)))
     means = np.mean(found, axis=0)
     worst = float(np.diff(np.array(found)[:, 1:]).min())
+    picture, alpha, unsure = leaves()
+    drawn = drawn_of(alpha)
+    feather = cv2.GaussianBlur(drawn.astype(np.float32) / 255, (0, 0), 2)
+    ours, plain = (
+        float(np.square(each - alpha)[unsure].mean())
+        for each in (solve_edge(picture, drawn, hair=unsure).alpha, feather)
+    )
+    alone = [
+        overlap(guess_subject(photo, none, none, alone=True) > 127, subject_of(name, photo))
+        for name, photo, none in (
+            (name, photo, np.zeros(photo.shape[:2], bool))
+            for name, photo in ((name, photograph(name)) for name in CLEAR)
+        )
+    ]
     return [
+        Figure("separate, leaves, error of alpha over a feather's", ours / plain, "x", 0.5),
+        Figure("separate, clear subjects found without a stroke",
+               float(sum(each >= 0.85 for each in alone)), "of 8", 6.0, "higher"),
         *(
             Figure(f"separate, photographs: mean overlap after {n} strokes", float(means[n]), "IoU",
                    floor, "higher")

@@ -18,13 +18,20 @@ from skimage.graph import route_through_array
 
 FOLDER = Path(__file__).parents[1] / "var" / "photographs"
 POLYGONS: dict[str, list[int]] = json.loads(Path(__file__).with_name("subjects.json").read_text())
-SUBJECTS = tuple(POLYGONS)
+SUBJECTS = tuple(POLYGONS)[:8]
+"""What is pointed at."""
+CLEAR = ("apple.jpg", "orange.jpg", "butterfly.jpg", "coffee", "camera", "retina", "fruits.jpg",
+         "motorcycle")  # fmt: skip
+"""Those with one clear subject, or nearly."""
 
 
 def photograph(name: str) -> np.ndarray:
     """Return a picture as uint8 (height, width, 3): a file's name, or one of scikit-image's."""
+    if name == "motorcycle":
+        return np.ascontiguousarray(skimage.data.stereo_motorcycle()[0])
     if "." not in name:
-        return np.ascontiguousarray(getattr(skimage.data, name)()[..., :3])
+        data = getattr(skimage.data, name)()
+        return np.ascontiguousarray(data[..., :3] if data.ndim == 3 else np.dstack([data] * 3))
     data = cv2.imread(str(FOLDER / name))
     assert data is not None, f"{name} is not in {FOLDER}: run scripts/setup test"
     return cv2.cvtColor(data, cv2.COLOR_BGR2RGB)
@@ -35,6 +42,21 @@ def subject_of(name: str, picture: np.ndarray) -> np.ndarray:
     mask = np.zeros(picture.shape[:2], np.uint8)
     cv2.fillPoly(mask, [np.array(POLYGONS[name]).reshape(-1, 2)], 1)
     return mask > 0
+
+
+def leaves() -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Return a plant's picture, its published alpha (0..1), and where that is unsure (bool)."""
+    alpha, sure = (
+        cv2.imread(str(FOLDER / name), cv2.IMREAD_GRAYSCALE)
+        for name in ("plant_result.png", "plant-trimap.png")
+    )
+    assert alpha is not None and sure is not None, "run scripts/setup test"
+    return photograph("plant.jpg"), alpha / np.float32(255), (sure > 5) & (sure < 250)
+
+
+def drawn_of(alpha: np.ndarray) -> np.ndarray:
+    """Return the mask (uint8) that a hand would draw of an alpha, without hairs and leaves."""
+    return cv2.morphologyEx((alpha > 0.5).astype(np.uint8) * 255, cv2.MORPH_OPEN, np.ones((9, 9)))
 
 
 def overlap(found: np.ndarray, true: np.ndarray) -> float:

@@ -6,7 +6,7 @@ Floors of means over eight photographs (measured advice, no published table).
 import numpy as np
 import pytest
 
-from tests.photos import SUBJECTS, overlaps, photograph, subject_of
+from tests.photos import CLEAR, SUBJECTS, overlap, overlaps, photograph, subject_of
 from vistaline.core.errors import MaskError
 from vistaline.core.separate.guess import guess_subject
 
@@ -51,3 +51,30 @@ def test_a_box_beside_the_picture_is_refused() -> None:
     picture, nothing = np.zeros((40, 60, 3), np.uint8), np.zeros((40, 60), bool)
     with pytest.raises(MaskError, match="box"):
         guess_subject(picture, nothing, nothing, box=(80.0, 10.0, 20.0, 20.0))
+
+
+def test_the_subject_is_found_without_a_stroke_where_it_is_clear() -> None:
+    found = []
+    for name in CLEAR:
+        picture = photograph(name)
+        nothing = np.zeros(picture.shape[:2], bool)
+        mask = guess_subject(picture, nothing, nothing, alone=True) > 127
+        found.append(overlap(mask, subject_of(name, picture)))
+    assert sum(each >= 0.85 for each in found) >= 6 and min(found) > 0.6
+
+
+def test_strokes_mend_what_was_found_without_them() -> None:
+    picture = photograph("home.jpg")
+    true = subject_of("home.jpg", picture)
+    told = list(
+        overlaps(lambda *strokes: guess_subject(picture, *strokes, alone=True) > 127, true, 2)
+    )
+    assert told[0] < 0.85, "the house leaves the picture, and is found in part"
+    assert told[2] > 0.9
+
+
+def test_nothing_stands_out_of_what_is_all_alike() -> None:
+    picture = np.full((60, 80, 3), 120, np.uint8)
+    nothing = np.zeros((60, 80), bool)
+    with pytest.raises(MaskError, match="Nothing stands out"):
+        guess_subject(picture, nothing, nothing, alone=True)

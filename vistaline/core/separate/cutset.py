@@ -93,13 +93,16 @@ class Paint(Part):
 
 
 class Guess(Part):
-    """A subject found from strokes over it and beside it, or from a box round it."""
+    """A subject found from strokes over it and beside it, from a box round it, or by itself."""
 
     kind: Literal["guess"] = "guess"
     effect: Effect = "add"
     this: tuple[Stroke, ...] = ()
     not_this: tuple[Stroke, ...] = ()
     box: tuple[Pixels, Pixels, Pixels, Pixels] | None = None
+    alone: bool = Field(
+        False, description="Begins with what stands out from the picture's border by itself."
+    )
 
 
 class Adjust(Part):

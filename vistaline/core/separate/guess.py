@@ -9,7 +9,13 @@ import numpy as np
 
 from vistaline.core.errors import MaskError
 from vistaline.core.picture.strokes import shrunk
-from vistaline.core.separate.sides import softened_lab, told_by_strokes, told_with_box
+from vistaline.core.separate.sides import (
+    mended_by_strokes,
+    softened_lab,
+    told_by_strokes,
+    told_with_box,
+)
+from vistaline.core.separate.standing_out import what_stands_out
 
 __all__ = ["guess_subject"]
 
@@ -24,6 +30,7 @@ def guess_subject(
     not_this: np.ndarray,
     *,
     box: tuple[float, float, float, float] | None = None,
+    alone: bool = False,
 ) -> np.ndarray:
     """Return uint8 (height, width): the subject that strokes, and perhaps a box, point at.
 
@@ -35,6 +42,9 @@ def guess_subject(
         taken to lie beside it, too.
     box : x, y, width, height in pixels, optional
         The subject lies wholly inside.
+    alone : bool
+        What stands out from the picture's border is the subject, as strokes mend it; a box is
+        heard before it.
 
     Raises
     ------
@@ -48,6 +58,8 @@ def guess_subject(
     at a megapixel. All this looks only at the strokes' surroundings, so that a small subject is
     seen large; if what is found reaches out of them, it looks farther.
     """
+    if alone and box is None:
+        return _guess_in(picture, this, not_this, None, alone=True)
     if not this.any() and box is None:
         raise MaskError("Nothing says what to cut out. Draw a stroke over it, or a box around it.")
     inside = _filled_box(box, this.shape) if box is not None else None
@@ -103,7 +115,12 @@ def _reaches_out(mask: np.ndarray, part: tuple[slice, slice]) -> bool:
 
 
 def _guess_in(
-    picture: np.ndarray, this: np.ndarray, not_this: np.ndarray, inside: np.ndarray | None
+    picture: np.ndarray,
+    this: np.ndarray,
+    not_this: np.ndarray,
+    inside: np.ndarray | None,
+    *,
+    alone: bool = False,
 ) -> np.ndarray:
     height, width = this.shape
     scale = min(1.0, (_GUESS_PIXELS / (height * width)) ** 0.5)
@@ -111,12 +128,14 @@ def _guess_in(
     small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
     lab, over = softened_lab(small), shrunk(this, size)
     beside = shrunk(not_this, size) & ~over
-    if inside is None:
+    if alone:
+        found = _standing_out(lab, over, beside)
+    elif inside is None:
         found = told_by_strokes(lab, over, beside)
     else:
         found = told_with_box(small, lab, shrunk(inside, size), over, beside)
     found = found.astype(np.uint8)
-    if this.any():
+    if this.any() and not alone:
         _, parts = cv2.connectedComponents(found)
         stroked = np.unique(parts[over & (found > 0)])
         found = np.isin(parts, stroked[stroked > 0]).astype(np.uint8)
@@ -128,6 +147,17 @@ def _guess_in(
         full = _with_fine_parts(picture, full)
     full[this], full[not_this & ~this] = 255, 0
     return full
+
+
+def _standing_out(lab: np.ndarray, this: np.ndarray, not_this: np.ndarray) -> np.ndarray:
+    found, _ = what_stands_out(lab)
+    if not found.any() and not this.any():
+        raise MaskError("Nothing stands out from the picture's edges. Draw a stroke over it.")
+    if not (this.any() or not_this.any()):
+        return found
+    border = np.ones(found.shape, bool)
+    border[1:-1, 1:-1] = False
+    return mended_by_strokes(lab, found, this, not_this | border & ~found & ~this)
 
 
 def _with_fine_parts(picture: np.ndarray, mask: np.ndarray) -> np.ndarray:

@@ -143,6 +143,7 @@ def _drawn(step: DrawnStep, picture: np.ndarray, maps: Maps) -> np.ndarray:
                 painted(step.this, size) > 127,
                 painted(step.not_this, size) > 127,
                 box=step.box,
+                alone=step.alone,
             )
     assert_never(step)
 

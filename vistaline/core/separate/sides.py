@@ -11,7 +11,7 @@ from vistaline.core.separate.boxed import told_by_box
 from vistaline.core.separate.dividing import divided
 from vistaline.core.separate.geodesic import NEVER, ways_from
 
-__all__ = ["softened_lab", "told_by_strokes", "told_with_box"]
+__all__ = ["drawn_anew", "mended_by_strokes", "softened_lab", "told_by_strokes", "told_with_box"]
 
 _ROUNDS = 4
 _ROUNDS_OF_A_BOX = 8
@@ -65,7 +65,7 @@ def told_by_strokes(lab: FloatArray, this: np.ndarray, not_this: np.ndarray) -> 
     late = np.maximum(_NEAR_BORDER * np.median(ways[border]) - ways, 0)
     late = np.where(border & ~this, late, np.float32(NEVER))
     nearer = _nearer(ways, ways_from(lab, not_this, late))
-    return _drawn_anew(lab, nearer > 0.5, nearer, this, not_this, rounds=_ROUNDS)
+    return drawn_anew(lab, nearer > 0.5, nearer, this, not_this, rounds=_ROUNDS)
 
 
 def told_with_box(
@@ -82,22 +82,30 @@ def told_with_box(
     Notes
     -----
     GrabCut tells it well, or not at all: then the depth in the box, by ways, takes its place.
-    Strokes are then heard as without a box; what the box told, but for its rim, is one of them.
+    Strokes then mend it.
     """
-    beyond = ~inside
+    beyond, said = ~inside, this.any() or not_this.any()
     found = told_by_box(picture, inside, this, not_this) & inside
     if found.sum() < _LEAST * inside.sum():
         ways = ways_from(lab, beyond)
         deep = _nearer(np.full_like(ways, np.median(ways[inside])), ways)
-        found = _drawn_anew(
+        found = drawn_anew(
             lab, inside & ~not_this, deep, this, not_this | beyond, rounds=_ROUNDS_OF_A_BOX
         )
-    if not (this.any() or not_this.any()):
-        return found
+    return mended_by_strokes(lab, found, this, not_this | beyond) if said else found
+
+
+def mended_by_strokes(
+    lab: FloatArray, found: np.ndarray, this: np.ndarray, not_this: np.ndarray
+) -> np.ndarray:
+    """Return a subject that was found in another way, as strokes say it should be.
+
+    They are heard as by :func:`told_by_strokes`; what was found, but for its rim, is one of them.
+    """
     depth = cv2.distanceTransform(found.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5)
     core = (depth > _CORE * depth.max()) & ~not_this
-    nearer = _nearer(ways_from(lab, this | core), ways_from(lab, not_this | beyond))
-    return _drawn_anew(lab, found, nearer, this, not_this | beyond, rounds=_ROUNDS)
+    nearer = _nearer(ways_from(lab, this | core), ways_from(lab, not_this))
+    return drawn_anew(lab, found, nearer, this, not_this, rounds=_ROUNDS)
 
 
 def _nearer(own: FloatArray, other: FloatArray) -> FloatArray:
@@ -105,7 +113,7 @@ def _nearer(own: FloatArray, other: FloatArray) -> FloatArray:
     return other / np.maximum(own + other, np.float32(1e-6))
 
 
-def _drawn_anew(
+def drawn_anew(
     lab: FloatArray,
     found: np.ndarray,
     nearer: FloatArray,
@@ -114,7 +122,10 @@ def _drawn_anew(
     *,
     rounds: int,
 ) -> np.ndarray:
-    """Return a side with its line drawn by the colours that both sides have, some times over."""
+    """Return a side with its line drawn by the colours that both sides have, ``rounds`` times over.
+
+    ``found`` is where that begins, ``nearer`` (0 to 1) what speaks for a pixel besides.
+    """
     across, down = _costs_of_parting(lab)
     bins = _binned(lab)
     found = (found | this) & ~not_this

@@ -210,9 +210,13 @@ def guess_mask(
     stroke: Annotated[Stroke, FROM_JSON] | None = None,
     says: Literal["this", "not_this"] = "this",
     box: Annotated[tuple[float, float, float, float], FROM_JSON] | None = None,
+    alone: bool = False,
     effect: Effect = "add",
 ) -> Sheet:
-    """Say more about a guess: a stroke over the subject or beside it, or a box round it."""
+    """Say more about a guess: a stroke over the subject or beside it, or a box round it.
+
+    ``alone``: what stands out by itself is meant; strokes then mend it.
+    """
     steps = sheet.cutout(cutout).steps
     last = steps[-1] if steps else None
     guess = last if isinstance(last, Guess) else Guess(effect=effect)
@@ -223,7 +227,9 @@ def guess_mask(
         if box[2] < 2 or box[3] < 2:
             raise EditError("The box is too small. Drag it round the subject.")
         guess = guess.evolve(box=box)
-    if not guess.this and guess.box is None:
+    if alone:
+        guess = guess.evolve(alone=True)
+    if not guess.this and guess.box is None and not guess.alone:
         raise EditError("Say first what the subject is: a stroke over it, or a box round it.")
     return _with_cutout(sheet, cutout, steps=(*before, guess))
 

@@ -258,6 +258,11 @@ export class Separating {
     }, () => this.#dropped(stroke));
   }
 
+  async #standsOut() {
+    const kept = await this.#edit("guess_mask", { alone: true, effect: this.values.effect });
+    if (kept) notice("That is what stands out, about. Strokes over it and beside it mend it.", "info");
+  }
+
   #dragBox(event, at) {
     this.drawnBox = [at, at];
     this.board.track(event, ({ x, y }) => (this.drawnBox[1] = [x, y]), async () => {
@@ -345,6 +350,7 @@ export class Separating {
     if (on("fills-part")) this.#followFill(on("fills-part").fillsPart);
     if (on("uses")) this.edits.make("use_plate", { file: on("uses").uses, behind: on("uses").useBehind });
     if (on("reshapes")) this.#reshape(Number(on("reshapes").reshapes));
+    if (on("do")?.do === "alone") return this.#standsOut();
     if (on("do")?.do === "source") {
       this.source = this.offset = null;
       this.#say();
@@ -427,6 +433,7 @@ export class Separating {
       ",": () => this.#size(this.values.size / 1.2),
       ".": () => this.#size(this.values.size * 1.2 + 0.5),
       e: () => this.#set("effect", turn(["add", "take", "keep"], this.values.effect)),
+      f: () => this.tool === "guess" && this.#standsOut(),
       q: () => this.#set("says", this.values.says === "this" ? "not_this" : "this"),
       v: () => this.#see(turn(LOOKS, this.looks.look)),
       n: () => this.#begin("add_cutout", {}),
