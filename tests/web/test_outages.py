@@ -94,6 +94,7 @@ def test_all_well(client: FlaskClient) -> None:
         "ok": True,
         "database": {"ok": True},
         "queue": {"ok": True},
+        "files": {"ok": True},
     }
     assert answer.json["memory"]["cached"] == sum(answer.json["memory"]["caches"].values())
 
