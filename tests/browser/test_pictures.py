@@ -13,6 +13,7 @@ from PIL import Image
 from playwright.sync_api import Locator, Page, expect
 
 from tests.browser.conftest import box_of, fresh_sheets, idle
+from tests.photos import overlap, photograph, subject_of
 from vistaline.core.formats.openraster import RasterLayer, write_openraster
 from vistaline.core.picture.still import encode_png
 
@@ -203,6 +204,29 @@ def test_a_part_is_cut_out_and_what_it_hides_is_filled(page: Page) -> None:
     # It leads to where its tries are.
     expect(page.locator("[data-tab=plate]")).to_have_attribute("aria-selected", "true")
     expect(page.locator(".tries [data-state=done]")).to_have_count(1, timeout=120_000)
+
+
+def test_what_stands_out_is_found_without_a_stroke(page: Page, tmp_path: Path) -> None:
+    picture = photograph("coffee")
+    (tmp_path / "cup.png").write_bytes(encode_png(picture))
+    page.fill("[name=name]", "A cup")
+    page.click("text=Start project")
+    page.set_input_files("input[type=file]", tmp_path / "cup.png")
+    page.locator(".tile").get_by_text("Separate", exact=True).click()
+    page.wait_for_selector(".board[data-ready]")
+    idle(page)
+    board = Board(page)
+    page.keyboard.press("5")
+    edited(page, board, lambda: page.keyboard.press("f"))
+    expect(steps(page)).to_have_text([re.compile("Stands out")])
+    true = subject_of("coffee", picture)[4::8, 4::8]
+    found = mask(page)[: true.shape[0], : true.shape[1]] > 127
+    assert overlap(found, true) > 0.85
+    # A stroke says more of the same guess; undone, it is as it was found.
+    edited(page, board, lambda: board.stroke((180, 60), (240, 200)))
+    expect(steps(page)).to_have_text([re.compile(r"Stands out\s*1 / 0")])
+    edited(page, board, lambda: page.keyboard.press("Control+z"))
+    expect(steps(page)).to_have_count(1)
 
 
 def test_from_strokes_to_a_rendered_frame(page: Page) -> None:

@@ -155,9 +155,7 @@ def _standing_out(lab: np.ndarray, this: np.ndarray, not_this: np.ndarray) -> np
         raise MaskError("Nothing stands out from the picture's edges. Draw a stroke over it.")
     if not (this.any() or not_this.any()):
         return found
-    border = np.ones(found.shape, bool)
-    border[1:-1, 1:-1] = False
-    return mended_by_strokes(lab, found, this, not_this | border & ~found & ~this)
+    return mended_by_strokes(lab, found, this, not_this)
 
 
 def _with_fine_parts(picture: np.ndarray, mask: np.ndarray) -> np.ndarray:

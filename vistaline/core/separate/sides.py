@@ -59,12 +59,7 @@ def told_by_strokes(lab: FloatArray, this: np.ndarray, not_this: np.ndarray) -> 
     more easily it is reached from the subject, compared with most of it: a subject may leave the
     picture.
     """
-    ways = ways_from(lab, this)
-    border = np.zeros(this.shape, bool)
-    border[[0, -1]] = border[:, [0, -1]] = True
-    late = np.maximum(_NEAR_BORDER * np.median(ways[border]) - ways, 0)
-    late = np.where(border & ~this, late, np.float32(NEVER))
-    nearer = _nearer(ways, ways_from(lab, not_this, late))
+    nearer = _nearer_than_border(lab, this, not_this)
     return drawn_anew(lab, nearer > 0.5, nearer, this, not_this, rounds=_ROUNDS)
 
 
@@ -92,20 +87,38 @@ def told_with_box(
         found = drawn_anew(
             lab, inside & ~not_this, deep, this, not_this | beyond, rounds=_ROUNDS_OF_A_BOX
         )
-    return mended_by_strokes(lab, found, this, not_this | beyond) if said else found
+    if not said:
+        return found
+    beside = not_this | beyond
+    nearer = _nearer(ways_from(lab, this | _core(found, not_this)), ways_from(lab, beside))
+    return drawn_anew(lab, found, nearer, this, beside, rounds=_ROUNDS)
 
 
 def mended_by_strokes(
     lab: FloatArray, found: np.ndarray, this: np.ndarray, not_this: np.ndarray
 ) -> np.ndarray:
-    """Return a subject that was found in another way, as strokes say it should be.
+    """Return a subject that was found without strokes, as they say it should be.
 
     They are heard as by :func:`told_by_strokes`; what was found, but for its rim, is one of them.
     """
-    depth = cv2.distanceTransform(found.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5)
-    core = (depth > _CORE * depth.max()) & ~not_this
-    nearer = _nearer(ways_from(lab, this | core), ways_from(lab, not_this))
+    nearer = _nearer_than_border(lab, this | _core(found, not_this), not_this)
     return drawn_anew(lab, found, nearer, this, not_this, rounds=_ROUNDS)
+
+
+def _nearer_than_border(lab: FloatArray, own: np.ndarray, other: np.ndarray) -> FloatArray:
+    """Return what speaks for a side by the ways to it, the border being the other's, if late."""
+    ways = ways_from(lab, own)
+    border = np.zeros(own.shape, bool)
+    border[[0, -1]] = border[:, [0, -1]] = True
+    late = np.maximum(_NEAR_BORDER * np.median(ways[border]) - ways, 0)
+    late = np.where(border & ~own, late, np.float32(NEVER))
+    return _nearer(ways, ways_from(lab, other, late))
+
+
+def _core(found: np.ndarray, not_this: np.ndarray) -> np.ndarray:
+    """Return what was found but for its rim, and for what strokes say it is not."""
+    depth = cv2.distanceTransform(found.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5)
+    return (depth > _CORE * depth.max()) & ~not_this
 
 
 def _nearer(own: FloatArray, other: FloatArray) -> FloatArray:
