@@ -224,6 +224,7 @@ def separate_views(page: Page) -> None:
     edited(page, board, lambda: board.stroke((1720, 1620), (1700, 2000), (1720, 2230)))
     edited(page, board, lambda: board.stroke((2000, 1700), (2120, 1900), (2130, 2200)))
     edited(page, board, lambda: board.stroke((1980, 2100), (1990, 2230)))
+    edited(page, board, lambda: board.stroke((1720, 2370), (2060, 2380)))
     page.fill(".title [name=name]", "Keeper")
     edited(page, board, lambda: page.keyboard.press("Enter"))
     take(page, "separate")
