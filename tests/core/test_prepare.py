@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import io
+
 import cv2
 import numpy as np
 import pytest
@@ -11,6 +13,7 @@ from PIL import Image
 
 from vistaline.core.picture.strokes import Stroke
 from vistaline.core.prepare import tone
+from vistaline.core.prepare.compressed import jpeg_quality_of, without_blocks
 from vistaline.core.prepare.detail import denoised, enlarged
 from vistaline.core.prepare.mending import Repair, Sharpen
 from vistaline.core.prepare.repair import find_damage, repaired
@@ -231,3 +234,45 @@ def test_a_drag_of_a_crop_keeps_its_shape_and_stays_in_the_picture(
             assert (wide, tall) == box[2:]
         elif ratio is not None:
             assert wide * size[0] / (tall * size[1]) == pytest.approx(ratio)
+
+
+def compressed(picture: np.ndarray, quality: int) -> np.ndarray:
+    """The picture after Pillow's JPEG, with half as many samples of colour each way."""
+    data = io.BytesIO()
+    Image.fromarray(np.rint(picture * 255).astype(np.uint8)).save(data, "JPEG", quality=quality)
+    return np.asarray(Image.open(data)).astype(np.float32) / 255
+
+
+def blocks_in(picture: np.ndarray) -> float:
+    """The mean step between columns at the edges of JPEG's blocks over those elsewhere."""
+    steps = np.abs(np.diff(picture.mean(axis=2), axis=1)).mean(axis=0)
+    at_edges = np.arange(len(steps)) % 8 == 7
+    return float(steps[at_edges].mean() / steps[~at_edges].mean())
+
+
+@pytest.mark.parametrize("quality", [70, 50])
+def test_a_compressed_picture_is_enlarged_without_its_blocks(quality: int) -> None:
+    """Photos halved by area, JPEG by Pillow: no blocks are left, and it is nearer the photo."""
+    gains, left = [], []
+    for name in ("astronaut", "coffee", "chelsea", "rocket"):
+        whole = getattr(skimage.data, name)().astype(np.float32) / 255
+        height, width = (side // 16 * 16 for side in whole.shape[:2])
+        whole = np.ascontiguousarray(whole[:height, :width])
+        half = cv2.resize(whole, (width // 2, height // 2), interpolation=cv2.INTER_AREA)
+        found = compressed(half, quality)
+        assert jpeg_quality_of(found) == quality and jpeg_quality_of(half) is None
+        clean = without_blocks(found)
+        left.append((blocks_in(found), blocks_in(clean), blocks_in(half)))
+        plain, better = (done(found, Enlarge(compressed=asked)).colour for asked in (False, True))
+        gains.append(psnr(better, whole) - psnr(plain, whole))
+    before, after, sound = np.mean(left, axis=0)
+    assert before > 1.15 and after < sound + 0.04
+    assert np.mean(gains) > 0
+
+
+def test_what_was_not_compressed_stays_as_it_is(photo: np.ndarray) -> None:
+    assert without_blocks(photo) is photo
+    good = compressed(photo, 92)
+    assert without_blocks(good) is good, "there is less to be seen than to be lost"
+    tiny = photo[:5, :5]
+    assert jpeg_quality_of(tiny) is None and without_blocks(tiny) is tiny

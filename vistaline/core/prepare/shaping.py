@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 from pydantic import AfterValidator, Field
 
+from vistaline.core.prepare.compressed import without_blocks
 from vistaline.core.prepare.detail import enlarged
 from vistaline.core.prepare.step import Prepared, Share, Size, Step
 
@@ -155,6 +156,8 @@ class Enlarge(_Shaping):
     kind: Literal["enlarge"] = "enlarge"
     factor: Annotated[float, AfterValidator(_offered)] = 2.0
     fine: bool = True
+    compressed: bool = False
+    """From a picture that shows the blocks of JPEG: they are taken out first."""
 
     def moved(self, size: Size) -> tuple[np.ndarray, Size]:
         """Return the enlargement to whole pixels."""
@@ -166,6 +169,9 @@ class Enlarge(_Shaping):
         if picture.scale < 1:
             scale = picture.scale / self.factor
             return Prepared(colour=picture.colour, alpha=picture.alpha, scale=scale)
+        if self.compressed:
+            clean = without_blocks(picture.colour)
+            picture = Prepared(colour=clean, alpha=picture.alpha, scale=picture.scale)
         return super().done(picture, matrix, size)
 
     def reshaped(self, plane: np.ndarray, size: Size) -> np.ndarray:
