@@ -17,6 +17,7 @@ import numpy as np
 from numba import njit
 
 from vistaline.core.errors import FillError
+from vistaline.core.picture.evening import evened
 from vistaline.core.picture.smooth import pull_push
 
 __all__ = ["ExemplarSettings", "Progress", "fill_by_texture"]
@@ -111,6 +112,7 @@ def fill_by_texture(
     progress(1.0, "done")
     assert coarser is not None
     _join_rim(coarser, field)
+    _even_out(coarser, field)
     filled = picture.copy()
     filled[hole] = np.clip(np.rint(coarser.content[hole, :3]), 0, 255).astype(np.uint8)
     return filled
@@ -336,6 +338,15 @@ def _join_rim(level: _Level, field: np.ndarray) -> None:
         plane[tuple(rim.T)] = off[:, channel]
         spread = cv2.GaussianBlur(plane, (0, 0), _RIM_REACH)[near] / share * fade
         content[..., channel][near] += np.where(first, plane[near], spread)
+
+
+def _even_out(level: _Level, field: np.ndarray) -> None:
+    """Take small steps of tone out where pieces from different places meet."""
+    source = np.zeros((*level.hole.shape, 2), np.int32)
+    at = np.argwhere(level.hole)
+    source[level.hole] = field[level.number[at[:, 0] + RADIUS, at[:, 1] + RADIUS]] - RADIUS
+    for channel, change in enumerate(evened(level.content, level.hole, source)):
+        level.content[..., channel] += change
 
 
 @njit(cache=True, nogil=True)
