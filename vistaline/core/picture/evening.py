@@ -39,9 +39,9 @@ def evened(content: FloatArray, hole: np.ndarray, source: np.ndarray) -> FloatAr
     -----
     Between neighbours from one place nothing is off. Where two places meet, the step should be
     the mean of the steps that their own pictures have there; what it is more, all along, is spread
-    over both sides (Perez, Gangnet and Blake, Poisson Image Editing, 2003), with a pull to no change that
-    keeps it near, and only where it is small: an edge between two things is cut out of the
-    equations, or a remnant of one would colour the other. Solved by conjugate gradients.
+    over both sides (Perez, Gangnet and Blake, Poisson Image Editing, 2003), with a pull to no
+    change that keeps it near, and only where it is small: an edge between two things is cut out
+    of the equations, or a remnant of one would colour the other. By conjugate gradients.
     """
     rows, columns = np.flatnonzero(hole.any(axis=1)), np.flatnonzero(hole.any(axis=0))
     box = (
@@ -114,9 +114,8 @@ def _equations(
     aim = np.zeros((3, *filled.shape), np.float32)
     holds = []
     for dy, dx in ((0, 1), (1, 0)):
-        off, meets = _steps(
-            content, hole, source, box[0].start, box[1].start, dy, dx, *filled.shape
-        )
+        corner = box[0].start, box[1].start
+        off, meets = _steps(content, hole, source, *corner, dy, dx, *filled.shape)
         # What is off by texture is off either way along a seam; what is off by tone, one way.
         count = np.maximum(cv2.blur(meets, _ALONG), 1e-6)
         off = np.stack([cv2.blur(each, _ALONG) for each in off]) / count * meets
