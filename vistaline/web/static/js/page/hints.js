@@ -299,6 +299,7 @@ const HINTS = {
   "[data-ratio]": "Keep this shape while dragging",
   "[data-channel]": "The curve of this channel",
   "[name=factor]": "How many pixels one becomes, each way",
+  "[name=compressed]": "How hard it was compressed is told from its blocks; a good JPEG stays as it is",
   "[name=fine]": "Slanting edges get fewer steps; it takes longer",
   "[name=over]": "Which way it is mirrored",
   "[name=quarters]": "Turn it by quarters",
