@@ -8,6 +8,7 @@ import skimage.data
 
 from bench.figures import Figure, timed
 from tests.core.test_prepare import blocks_in, compressed
+from tests.photos import halved
 from vistaline.core.prepare.compressed import without_blocks
 from vistaline.core.prepare.detail import denoised, enlarged
 from vistaline.core.prepare.repair import find_damage
@@ -39,16 +40,11 @@ def _compressed(quality: int) -> list[Figure]:
     """Return what taking blocks out first gains, and what is left of them."""
     gains, left = [], []
     for name in ("astronaut", "coffee", "chelsea", "rocket"):
-        whole = getattr(skimage.data, name)().astype(np.float32) / 255
-        height, width = (side // 16 * 16 for side in whole.shape[:2])
-        whole = np.ascontiguousarray(whole[:height, :width])
-        half = cv2.resize(whole, (width // 2, height // 2), interpolation=cv2.INTER_AREA)
+        whole, half = halved(name)
+        size = whole.shape[1::-1]
         found = compressed(half, quality)
         clean = without_blocks(found)
-        error = [
-            np.mean((enlarged(each, (width, height), fine=True) - whole) ** 2)
-            for each in (found, clean)
-        ]
+        error = [np.mean((enlarged(each, size, fine=True) - whole) ** 2) for each in (found, clean)]
         gains.append(10 * np.log10(error[0] / error[1]))
         left.append(blocks_in(clean) / blocks_in(half))
     words = f"prepare, enlarging a JPEG of quality {quality}:"

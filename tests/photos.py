@@ -63,6 +63,14 @@ def drawn_of(alpha: np.ndarray) -> np.ndarray:
     return cv2.morphologyEx((alpha > 0.5).astype(np.uint8) * 255, cv2.MORPH_OPEN, np.ones((9, 9)))
 
 
+def halved(name: str) -> tuple[np.ndarray, np.ndarray]:
+    """Return a photograph of whole blocks of 16 pixels, and its half by area; float32, 0..1."""
+    whole = photograph(name).astype(np.float32) / 255
+    height, width = (side // 16 * 16 for side in whole.shape[:2])
+    whole = np.ascontiguousarray(whole[:height, :width])
+    return whole, cv2.resize(whole, (width // 2, height // 2), interpolation=cv2.INTER_AREA)
+
+
 def overlap(found: np.ndarray, true: np.ndarray) -> float:
     """Return intersection over union."""
     return float((found & true).sum() / (found | true).sum())

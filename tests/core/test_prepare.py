@@ -11,6 +11,7 @@ import skimage.data
 import skimage.transform
 from PIL import Image
 
+from tests.photos import halved
 from vistaline.core.picture.strokes import Stroke
 from vistaline.core.prepare import tone
 from vistaline.core.prepare.compressed import jpeg_quality_of, without_blocks
@@ -255,10 +256,7 @@ def test_a_compressed_picture_is_enlarged_without_its_blocks(quality: int) -> No
     """Photos halved by area, JPEG by Pillow: no blocks are left, and it is nearer the photo."""
     gains, left = [], []
     for name in ("astronaut", "coffee", "chelsea", "rocket"):
-        whole = getattr(skimage.data, name)().astype(np.float32) / 255
-        height, width = (side // 16 * 16 for side in whole.shape[:2])
-        whole = np.ascontiguousarray(whole[:height, :width])
-        half = cv2.resize(whole, (width // 2, height // 2), interpolation=cv2.INTER_AREA)
+        whole, half = halved(name)
         found = compressed(half, quality)
         assert jpeg_quality_of(found) == quality and jpeg_quality_of(half) is None
         clean = without_blocks(found)

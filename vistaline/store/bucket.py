@@ -87,7 +87,7 @@ class BucketStore(FileStore):
 
     def path(self, name: str) -> Path:
         path = super().path(name)
-        if path.exists():
+        with suppress(FileNotFoundError):
             os.utime(path)  # used just now: it goes last
         return path
 
