@@ -11,11 +11,12 @@ from typing import Any, cast
 import pytest
 from flask import Flask
 from flask.testing import FlaskClient
+from sqlalchemy import update
 
 from vistaline.actions.people import add_person
 from vistaline.actions.tasks import work_on_task
 from vistaline.actions.works import WORKS
-from vistaline.store.models import JobState, PictureTask
+from vistaline.store.models import ACTIVE, JobState, PictureTask, RenderJob
 from vistaline.store.settings import Settings
 from vistaline.web.app import create_app
 from vistaline.web.context import Services
@@ -56,8 +57,13 @@ def app(servers: tuple[str, str], tmp_path: Path, queue: MemoryQueue) -> Iterato
     # All tests sign in from one address; a fast machine would do so too often in a minute.
     with app.app_context():
         limiter.reset()
+    sessions = app.extensions["vistaline"].sessions
+    # The database outlives a test: what one left waiting, this one's worker would render.
+    with sessions.begin() as session:
+        waiting = RenderJob.state.in_(ACTIVE)
+        session.execute(update(RenderJob).where(waiting).values(state=JobState.STOPPED))
     yield app
-    app.extensions["vistaline"].sessions.kw["bind"].dispose()
+    sessions.kw["bind"].dispose()
 
 
 @pytest.fixture
