@@ -17,6 +17,8 @@ import pytest
 import skimage.data
 from skimage.graph import route_through_array
 
+from vistaline.core.geometry.edges import Direction, Edge
+
 FOLDER = Path(__file__).parents[1] / "var" / "photographs"
 POLYGONS: dict[str, list[int]] = json.loads(Path(__file__).with_name("subjects.json").read_text())
 SUBJECTS = tuple(POLYGONS)[:8]
@@ -24,6 +26,8 @@ SUBJECTS = tuple(POLYGONS)[:8]
 CLEAR = ("apple.jpg", "orange.jpg", "butterfly.jpg", "coffee", "camera", "retina", "fruits.jpg",
          "motorcycle")  # fmt: skip
 """Those with one clear subject, or nearly."""
+BOARDS = (1, 2, 3, 4, 5, 6, 7, 8, 9, 11, 12, 13, 14)
+"""Numbers of opencv-doc's photographs of a chessboard."""
 
 
 def photograph(name: str) -> np.ndarray:
@@ -45,6 +49,22 @@ def subject_of(name: str, picture: np.ndarray) -> np.ndarray:
     mask = np.zeros(picture.shape[:2], np.uint8)
     cv2.fillPoly(mask, [np.array(POLYGONS[name]).reshape(-1, 2)], 1)
     return mask > 0
+
+
+def board(name: str) -> tuple[list[Edge], tuple[int, int]]:
+    """Return three rows and three columns of a chessboard, each by three points; and the size.
+
+    OpenCV finds the corners; whole numbers are pixels' middles there, and corners here.
+    """
+    grey = cv2.cvtColor(photograph(name), cv2.COLOR_RGB2GRAY)
+    found, corners = cv2.findChessboardCorners(grey, (9, 6))
+    assert found
+    corners = cv2.cornerSubPix(grey, corners, (5, 5), (-1, -1), (3, 50, 1e-4))
+    grid = corners.reshape(6, 9, 2).astype(float) + 0.5
+    lines = [(grid[row, [0, 8, 4]], Direction.ACROSS) for row in (0, 2, 5)]
+    lines += [(grid[[0, 5, 2], column], Direction.UP) for column in (0, 4, 8)]
+    edges = [Edge(*map(tuple, ends), along, tuple(third)) for (*ends, third), along in lines]
+    return edges, (grey.shape[1], grey.shape[0])
 
 
 def leaves() -> tuple[np.ndarray, np.ndarray, np.ndarray]:

@@ -8,7 +8,7 @@ import numpy as np
 
 from vistaline.core.arrays import FloatArray, Matrix3
 from vistaline.core.geometry import space
-from vistaline.core.geometry.perspective import Direction, Edge
+from vistaline.core.geometry.edges import Direction, Edge
 
 __all__ = ["SIZE", "WAYS", "Room", "room"]
 

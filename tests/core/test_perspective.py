@@ -7,15 +7,11 @@ import pytest
 from scipy.spatial.transform import Rotation
 
 from tests.core.rooms import SIZE, room
+from tests.photos import BOARDS, board
 from vistaline.core.errors import PerspectiveError
 from vistaline.core.geometry import space
-from vistaline.core.geometry.perspective import (
-    Direction,
-    Edge,
-    SeenFrom,
-    recover_camera,
-    vanishing_point,
-)
+from vistaline.core.geometry.edges import Direction, Edge, vanishing_point
+from vistaline.core.geometry.perspective import SeenFrom, recover_camera
 
 ALL = tuple(Direction)
 
@@ -30,7 +26,7 @@ def test_exact_edges_give_the_exact_camera(rng: np.random.Generator) -> None:
     for ways in (ALL, ALL[:2], ALL[1:], (Direction.ACROSS, Direction.DEEP)):
         made = room(rng, ways=ways, lines=2, noise=0)
         # A lens told by uprights of a nearly level camera wants very exact marks.
-        found = recover_camera(made.edges, SIZE, deviation=1e-4)
+        found = recover_camera(made.edges, SIZE, deviation=1e-4, off_centre=0)
         assert found.focal_px == pytest.approx(made.focal_px, rel=1e-6)
         assert turned_by(found, made.world_from_camera) < 1e-5
         assert found.disagreement < 1e-6
@@ -40,7 +36,7 @@ def test_the_lens_is_that_of_two_vanishing_points(rng: np.random.Generator) -> N
     """f^2 = -(v1 - p) . (v2 - p); the third is where the other two's polar lines meet
     (Hartley and Zisserman, Multiple View Geometry, 2nd ed., ch. 8.6 and 8.8)."""
     made = room(rng, lines=2, noise=0)
-    found = recover_camera(made.edges, SIZE)
+    found = recover_camera(made.edges, SIZE, off_centre=0)
     centre = np.array(SIZE) / 2
     v1, v2 = (
         (lambda v: v[:2] / v[2])(vanishing_point([e for e in made.edges if e.along is way]))
@@ -63,7 +59,7 @@ def test_marked_edges_tell_lens_and_turn(
 ) -> None:
     """Three edges in each of two directions: medians of 150 rooms, in percent and degrees."""
     made = [room(rng, noise=noise) for _ in range(150)]
-    found = [recover_camera(each.edges, SIZE, deviation=noise) for each in made]
+    found = [recover_camera(each.edges, SIZE, deviation=noise, off_centre=0) for each in made]
     off = [100 * abs(f.focal_px / m.focal_px - 1) for f, m in zip(found, made, strict=True)]
     apart = [turned_by(f, m.world_from_camera) for f, m in zip(found, made, strict=True)]
     assert np.median(off) <= focal
@@ -160,3 +156,40 @@ def test_a_wrong_edge_is_told_by_how_much_edges_disagree(rng: np.random.Generato
     assert recover_camera(made.edges, SIZE).disagreement > 2
     del right[1]
     assert recover_camera(right, SIZE).disagreement < 0.6
+
+
+def test_the_interval_counts_where_the_lens_may_have_looked(rng: np.random.Generator) -> None:
+    """Rooms whose middle is 3 percent (one deviation) of the longer side beside the lens's."""
+    inside = []
+    for _ in range(150):
+        made = room(rng)
+        by = rng.normal(0, 0.03 * max(SIZE), 2)
+        edges = [Edge(tuple(e.a + by), tuple(e.b + by), e.along) for e in made.edges]
+        try:
+            low, high = recover_camera(edges, SIZE).focal_interval()
+        except PerspectiveError:  # too vague to say
+            continue
+        inside.append(low <= made.focal_px <= high)
+    assert len(inside) > 130 and 0.9 <= np.mean(inside) <= 0.99
+
+
+def test_boards_through_a_real_lens_tell_it() -> None:
+    """OpenCV's calibration boards: three rows and columns of each, three points a line.
+
+    Calibrated from all of them by OpenCV's own tutorial: 535.9 pixels of 640, the lens looking 22
+    pixels beside the middle. A board that is seen straight on does not tell, and may be refused.
+    """
+    off, wide, holds = [], [], []
+    for n in BOARDS:
+        edges, size = board(f"left{n:02}.jpg")
+        try:
+            found = recover_camera(edges, size, deviation=0.5)
+        except PerspectiveError as error:
+            assert error.vague
+            continue
+        low, high = found.focal_interval()
+        off.append(abs(found.focal_px / 535.9 - 1))
+        wide.append((high - low) / 2 / found.focal_px)
+        holds.append(low <= 535.9 <= high)
+    assert sum(holds) >= 12
+    assert np.mean(wide) <= 0.12 and np.median(off) <= 0.03

@@ -12,9 +12,10 @@ from tests.core.test_render import opaque
 from vistaline.core.errors import PerspectiveError
 from vistaline.core.geometry import space
 from vistaline.core.geometry.bowing import bow_of, bowed, straighten_picture, straightened
+from vistaline.core.geometry.edges import Direction, Edge
 from vistaline.core.geometry.heights import length_on_ground, upright_height
 from vistaline.core.geometry.lines import find_edges, find_segments
-from vistaline.core.geometry.perspective import Direction, Edge, recover_camera
+from vistaline.core.geometry.perspective import recover_camera
 from vistaline.core.geometry.rectangles import (
     check_corners,
     edges_of_rectangle,

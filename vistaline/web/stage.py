@@ -18,8 +18,8 @@ from vistaline.actions.typefaces import bring_type, faces_of
 from vistaline.core.edits.arranging import parallax_step, screen_shift
 from vistaline.core.edits.mounts import riders_of
 from vistaline.core.errors import CoreError
+from vistaline.core.geometry.edges import Direction
 from vistaline.core.geometry.optics import GATE_LONG_SIDE, LENS_PRESETS
-from vistaline.core.geometry.perspective import Direction
 from vistaline.core.looks.blending import Blend
 from vistaline.core.looks.lines import LineShape
 from vistaline.core.render.shapes import shape_of

@@ -14,9 +14,10 @@ from vistaline.core.edits.starts import enlarged
 from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
 from vistaline.core.geometry.bowing import straightened
+from vistaline.core.geometry.edges import Direction
 from vistaline.core.geometry.heights import length_on_ground, upright_height
 from vistaline.core.geometry.optics import GATE_LONG_SIDE
-from vistaline.core.geometry.perspective import Direction, SeenFrom
+from vistaline.core.geometry.perspective import SeenFrom
 from vistaline.core.geometry.rectangles import edges_of_rectangle, in_order
 from vistaline.core.keyable import value_called
 from vistaline.core.shot.dressing import DRESSINGS, Dressing, OnStage, row_name
@@ -40,6 +41,8 @@ _SIDES = {
 """Which ways the sides of a rectangle run that faces the camera, stands beside it, or lies."""
 _METRES = ("distance", "across", "up", "x", "y", "z")
 _LENGTHS = ("focus", "normal", "reach")
+_SEEN_BESIDE = 0.01
+"""Pixels: nearer to where the lens is said to look, edges tell nothing else."""
 _IN_METRES = ("m", "m/s", "m/s²", "mm")
 """Values whose keys grow with the stage."""
 
@@ -156,7 +159,7 @@ def set_centre(shot: Shot, *, x: float | None = None, y: float | None = None) ->
     if (x is None) != (y is None):
         raise EditError("Where the lens looked is a place: it needs both x and y.")
     centre = None if x is None or y is None else (x, y)
-    return _seen_anew(shot, shot.taking_camera.evolve(centre=centre))
+    return _seen_anew(shot, shot.taking_camera.evolve(centre=centre, seen_centre=None))
 
 
 @verb("mark a rectangle")
@@ -189,8 +192,13 @@ def see_as_marked(shot: Shot) -> Shot:
     found = seen_from(taking)
     lens = found.focal_px * GATE_LONG_SIDE / max(taking.canvas)
     pan, tilt, roll = found.angles
-    centre = found.principal_point if taking.centre_told else taking.centre
-    now = taking.evolve(focal_length=lens, pan=pan, tilt=tilt, roll=roll, centre=centre)
+    looked = found.principal_point
+    if taking.centre_told:
+        where = {"centre": looked, "seen_centre": None}
+    else:  # what is said of it stays; seen again, it is told from there again
+        beside = math.dist(looked, taking.evolve(seen_centre=None).principal_point)
+        where = {"seen_centre": looked if beside > _SEEN_BESIDE else None}
+    now = taking.evolve(focal_length=lens, pan=pan, tilt=tilt, roll=roll, **where)
     return _seen_anew(shot, now).evolve(ground=_level_ground(shot, found))
 
 
@@ -228,7 +236,7 @@ def see_one_point(shot: Shot, *, x: float, y: float, frame: int | None = None) -
     """
     shot = _as_seen(shot)
     point = canvas_point(shot, frame, x, y)
-    taking = shot.taking_camera.evolve(centre=point, pan=0.0, tilt=0.0, roll=0.0)
+    taking = shot.taking_camera.evolve(centre=point, seen_centre=None, pan=0.0, tilt=0.0, roll=0.0)
     ground = (shot.ground or Ground(horizon=0)).evolve(horizon=round(point[1], 2))
     return _seen_anew(shot, taking).evolve(ground=ground)
 

@@ -18,7 +18,7 @@ from scipy.optimize import minimize_scalar
 from vistaline.core.arrays import FloatArray, Rgba16
 from vistaline.core.errors import PerspectiveError
 
-__all__ = ["bow_of", "bowed", "straighten_picture", "straightened"]
+__all__ = ["LIMIT", "bow_of", "bowed", "straighten_picture", "straightened"]
 
 _STRIP = 256
 LIMIT = 0.3

@@ -14,8 +14,9 @@ import numpy as np
 
 from vistaline.core.arrays import FloatArray
 from vistaline.core.errors import PerspectiveError
+from vistaline.core.geometry.edges import Direction, Edge
 from vistaline.core.geometry.optics import GATE_LONG_SIDE
-from vistaline.core.geometry.perspective import Direction, Edge, SeenFrom, recover_camera
+from vistaline.core.geometry.perspective import SeenFrom, recover_camera
 
 __all__ = ["as_marks", "find_edges", "find_segments"]
 

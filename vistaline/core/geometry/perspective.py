@@ -1,73 +1,54 @@
 """How a picture was seen: its lens and how the camera was turned, from edges that are parallel.
 
 Edges of one direction in the world meet, in the picture, in a vanishing point; where that lies
-tells how the camera was turned, and two of them at right angles tell its lens. All marked edges
-are fitted at once, each weighed by how exactly its ends were marked: maximum likelihood for
-normal errors of the ends.
+tells how the camera was turned, and two of them at right angles tell its lens. A third point on
+an edge tells how far the lens bows it. All marks are fitted at once, for lens, turn, bow and
+centre, each weighed by how exactly its points were marked: maximum likelihood for normal errors.
 
-Hartley and Zisserman, Multiple View Geometry, 2nd ed., ch. 8.6 and 8.8; what is minimised is the
-first-order (Sampson) distance of an edge's ends from a line through its vanishing point.
+Where the lens looked is known to some 3 percent only, and edges tell a little of it: the bow goes
+about that point. So it is fitted along, held by what is known; the uncertainties count that.
+
+Hartley and Zisserman, Multiple View Geometry, 2nd ed., ch. 8.6 and 8.8.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from enum import StrEnum
-from itertools import combinations
+from typing import cast
 
 import numpy as np
-from scipy.optimize import approx_fprime, least_squares
-from scipy.spatial.transform import Rotation
+from numpy.typing import ArrayLike
+from scipy.optimize import least_squares
 
 from vistaline.core.arrays import FloatArray, Matrix3
 from vistaline.core.errors import PerspectiveError
 from vistaline.core.geometry import space
+from vistaline.core.geometry.bowing import LIMIT
+from vistaline.core.geometry.edges import Direction, Edge
+from vistaline.core.geometry.fitting import BOW, CENTRE, FOCAL, TURN, Fit, vanishing_points
 
-__all__ = ["Direction", "Edge", "SeenFrom", "recover_camera", "vanishing_point"]
+__all__ = ["SeenFrom", "recover_camera"]
 
 _NORMAL_95 = 1.959964
-_LEAST_LENGTH = 4.0
-"""Pixels: a shorter edge has no direction to speak of."""
-
-
 _CONTRADICTS = 0.02
 """Edges that miss by more than this share of the picture's longer side tell nothing together."""
-_VAGUE = 0.5
-"""A lens known no better than within this share of itself (or a turn, in radians) is not known."""
-
-
-class Direction(StrEnum):
-    """Which way an edge runs in the world, whose axes stand at right angles."""
-
-    ACROSS = "across"
-    UP = "up"
-    DEEP = "deep"
-
-    @property
-    def axis(self) -> int:
-        return list(Direction).index(self)
-
-
-@dataclass(frozen=True)
-class Edge:
-    """A straight edge marked in the picture: two points (x, y) in pixels, y down."""
-
-    a: tuple[float, float]
-    b: tuple[float, float]
-    along: Direction
-
-    @property
-    def length(self) -> float:
-        return math.dist(self.a, self.b)
+_VAGUE = 0.3
+"""One standard deviation: a lens known no better than within a factor of 1.8 (or a turn within 34
+degrees) with 95 percent is not known."""
+_BOW = LIMIT / 2
+"""One standard deviation of what bows lenses have: wide, it only holds what marks do not tell."""
+_STATED = 4
+"""How many misses it takes to tell as much of how exactly edges are marked as is stated."""
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
 class SeenFrom:
     """The camera a picture was taken with, as far as its edges tell.
 
-    Uncertainties are standard deviations, propagated from how exactly the edges were marked.
+    Uncertainties are standard deviations, propagated from how exactly the edges were marked, from
+    how far their bow is known, and from where the lens may have looked.
     """
 
     focal_px: float
@@ -79,6 +60,8 @@ class SeenFrom:
     horizon_deviation: float
     """Pixels, of the horizon's row where the lens looked; inf if it is nowhere near."""
     principal_point: tuple[float, float]
+    bow: float | None
+    """By how much the lens bows edges, as in ``bowing``; None if no edge has a third point."""
     residuals: FloatArray
     """(N,) pixels: how far each edge's ends lie from its vanishing point's best line, signed."""
 
@@ -94,7 +77,9 @@ class SeenFrom:
 
     def vanishing_point(self, along: Direction) -> FloatArray:
         """Return where edges of a direction meet, homogeneous (3,); the last is 0 at infinity."""
-        return _vanishing(self.world_from_camera, self.focal_px, self.principal_point)[along.axis]
+        return vanishing_points(self.world_from_camera, self.focal_px, self.principal_point)[
+            along.axis
+        ]
 
     def horizon_at(self, x: float) -> float:
         """Return the picture row (pixels from the top) at which level ground ends, at column x.
@@ -111,29 +96,6 @@ class SeenFrom:
         return float(np.sqrt(np.mean(self.residuals**2)))
 
 
-def vanishing_point(edges: Sequence[Edge]) -> FloatArray:
-    """Return where edges meet, homogeneous (3,), of length 1; the last is 0 at infinity.
-
-    The least-squares intersection of their lines, each by its distance from the point: a first
-    estimate, not the best one.
-
-    >>> meet = vanishing_point([Edge((0, 0), (10, 0), Direction.ACROSS),
-    ...                         Edge((0, 10), (10, 9), Direction.ACROSS)])
-    >>> (meet[:2] / meet[2]).round(6).tolist()
-    [100.0, 0.0]
-    """
-    ends = _ends(edges)
-    middle, size = ends.mean(axis=(0, 1)), max(float(np.ptp(ends)), 1.0)
-    points = np.concatenate([(ends - middle) / size, np.ones((len(ends), 2, 1))], axis=2)
-    lines = np.cross(points[:, 0], points[:, 1])
-    lines /= np.linalg.norm(lines[:, :2], axis=1, keepdims=True)
-    lengths = np.linalg.norm(points[:, 1, :2] - points[:, 0, :2], axis=1)
-    found = np.linalg.svd(lines * lengths[:, None])[2][-1]
-    x, y, w = (found * [size, size, 1]).tolist()
-    meeting = np.array([x + middle[0] * w, y + middle[1] * w, w])
-    return meeting / np.linalg.norm(meeting)
-
-
 def recover_camera(
     edges: Sequence[Edge],
     size: tuple[int, int],
@@ -143,6 +105,7 @@ def recover_camera(
     focal_px: float | None = None,
     level: bool = False,
     free_centre: bool = False,
+    off_centre: float = 0.03,
 ) -> SeenFrom:
     """Return the camera that sees edges of one direction run together as they do.
 
@@ -150,226 +113,127 @@ def recover_camera(
     ----------
     edges
         Two or more of a direction; two directions, or one if ``focal_px`` is known and the
-        camera was held ``level`` (its roll is 0).
+        camera was held ``level`` (its roll is 0). Those with a third point tell how far the lens
+        bows all of them.
     size
         The picture's width and height in pixels.
     principal_point
         Where the lens looks, in pixels; the picture's middle if left out (it was not cropped).
     deviation
-        How exactly the edges' ends were marked: their standard deviation in pixels.
+        How exactly the edges' points were marked: their standard deviation in pixels.
     focal_px
         The focal length, if it is known.
     free_centre
         The principal point is to be told by the edges, too: it takes all three directions.
+    off_centre
+        Otherwise, how far from ``principal_point`` the lens may have looked: one standard
+        deviation, as a share of the longer side. Common practice for whole photographs, no source.
 
     Raises
     ------
     PerspectiveError
         The edges do not tell; the sentence says what to mark or to move.
     """
-    centre = principal_point or (size[0] / 2, size[1] / 2)
-    by_way = _grouped(edges, known=focal_px is not None and level)
-    ends = _ends(edges) - np.array(centre)
-    axes = np.array([edge.along.axis for edge in edges])
-    turn, guess = _first_guess(by_way, centre, size, focal_px)
-    if free_centre and len(by_way) < 3:
+    fit = Fit.begun(
+        edges, size, principal_point or (size[0] / 2, size[1] / 2), focal_px, level=level
+    )
+    if free_centre and len({edge.along for edge in edges}) < 3:
         raise PerspectiveError(
             "Where the lens looked is told by edges of all three directions only. Mark two or "
             "more of the third, or say where it looked."
         )
+    bows = any(edge.through for edge in edges)
+    moves = free_centre or off_centre > 0
+    free = np.array([focal_px is None, *[True] * 3, *[moves] * 2, bows])
 
-    def fitted(changes: FloatArray) -> FloatArray:
-        turned = turn @ Rotation.from_rotvec(changes[1:4]).as_matrix()
-        middle = tuple((changes[4:] * max(size)).tolist()) or (0.0, 0.0)
-        meeting = _vanishing(turned, guess * math.exp(changes[0]), middle)[axes]
-        return _distances(ends, meeting)
+    def changed(values: FloatArray) -> FloatArray:
+        changes = np.zeros(len(free))
+        changes[free] = values
+        return changes
 
     def misses(changes: FloatArray) -> FloatArray:
-        turned = turn @ Rotation.from_rotvec(changes[1:4]).as_matrix()
-        found = fitted(changes) / deviation
-        known = []
-        if focal_px is not None:
-            known.append(changes[0] * 1e6)
-        if level:
-            known.append(math.radians(space.angles_of(turned)[2]) * 1e6)
-        return np.concatenate([found, known])
+        roll = [math.radians(space.angles_of(fit.turned(changes))[2]) * 1e6] if level else []
+        bow = [(fit.bow + changes[BOW]) / _BOW] if bows else []
+        looked: ArrayLike = [] if free_centre or not moves else changes[CENTRE] / off_centre
+        return np.concatenate([fit.misses(changes) / deviation, roll, bow, looked])
 
-    start = np.zeros(6 if free_centre else 4)
-    found = least_squares(misses, start, method="trf", x_scale="jac", xtol=1e-13, ftol=1e-13)
-    turned = turn @ Rotation.from_rotvec(found.x[1:4]).as_matrix()
-    focal, residuals = guess * math.exp(found.x[0]), fitted(found.x)
+    found = least_squares(
+        lambda values: misses(changed(values)),
+        np.zeros(free.sum()),
+        x_scale="jac",
+        xtol=1e-13,
+        ftol=1e-13,
+    )
+    best = changed(found.x)
+    focal, residuals = fit.focal(best), fit.misses(best)[: len(edges)]
     if float(np.sqrt(np.mean(residuals**2))) > max(_CONTRADICTS * max(size), 5 * deviation):
         raise PerspectiveError(
             f"These directions contradict each other: {_worst(edges, residuals)}. Move it, or "
             "mark it as running another way.",
             edge=int(np.abs(residuals).argmax()),
         )
-    weights = np.linalg.svd(found.jac, compute_uv=False)
-    if len(weights) < len(start) or weights[-1] < 1 / _VAGUE:
-        raise PerspectiveError(
-            "These edges run side by side in the picture, so they do not tell the lens. Mark "
-            "edges that run away from you, or type the lens.",
-            vague=True,
-        )
+    told = _covariance(found.jac) * _noise(found.fun, free.sum())
     if not 0.1 < focal / max(size) < 60:
         raise PerspectiveError(
             f"These edges would ask for a lens of {focal / max(size) * 36:.3g} mm, which no "
             "picture is taken with. Check that each is marked along its own direction; "
             f"{_worst(edges, residuals)}."
         )
-    covariance = np.linalg.inv(found.jac.T @ found.jac)
+    covariance = np.zeros((len(free), len(free)))
+    covariance[np.ix_(free, free)] = told
     spread = np.sqrt(np.diag(covariance))
-
-    def horizon(changes: FloatArray) -> float:
-        tried = turn @ Rotation.from_rotvec(changes[1:4]).as_matrix()
-        middle = changes[4:] * max(size) if free_centre else np.zeros(2)
-        across, _, deep = _vanishing(tried, guess * math.exp(changes[0]), (0.0, 0.0))
-        a, b, c = np.cross(across, deep).tolist()
-        return float(middle[1] - c / b) if abs(b) > 1e-9 * math.hypot(a, b, c) else math.inf
-
-    if math.isfinite(horizon(found.x)):
-        slope = approx_fprime(found.x, horizon, 1e-7)
+    if spread[[FOCAL, 1, 2, 3]].max() > _VAGUE:
+        raise _vague()
+    horizon_deviation = math.inf
+    if math.isfinite(fit.horizon(best)):
+        slope = _slopes(fit.horizon, best)[0]
         horizon_deviation = float(np.sqrt(slope @ covariance @ slope))
-    else:
-        horizon_deviation = math.inf
     return SeenFrom(
         focal_px=focal,
-        focal_deviation=float(spread[0]),
-        world_from_camera=turned,
-        rotation_deviation=np.degrees(spread[1:4]),
+        focal_deviation=float(spread[FOCAL]),
+        world_from_camera=fit.turned(best),
+        rotation_deviation=np.degrees(spread[TURN]),
         horizon_deviation=horizon_deviation,
-        principal_point=_moved(centre, found.x[4:] * max(size)),
+        principal_point=fit.looked(best),
+        bow=fit.bow + float(best[BOW]) if bows else None,
         residuals=residuals,
     )
 
 
-def _moved(point: tuple[float, float], by: FloatArray) -> tuple[float, float]:
-    x, y = by.tolist() or (0.0, 0.0)
-    return point[0] + x, point[1] + y
+def _covariance(slopes: FloatArray) -> FloatArray:
+    """Return the covariance (N, N) of what misses of deviation 1 tell, by their slopes (M, N)."""
+    weights = np.linalg.svd(slopes, compute_uv=False)
+    if len(weights) < slopes.shape[1] or weights[-1] < 1e-6 * weights[0]:
+        raise _vague()
+    return cast(FloatArray, np.linalg.inv(slopes.T @ slopes))
 
 
-def _ends(edges: Sequence[Edge]) -> FloatArray:
-    return np.array([(edge.a, edge.b) for edge in edges], dtype=np.float64)
+def _vague() -> PerspectiveError:
+    return PerspectiveError(
+        "These edges run side by side in the picture, so they do not tell the lens. Mark edges "
+        "that run away from you, or type the lens.",
+        vague=True,
+    )
 
 
-def _grouped(edges: Sequence[Edge], *, known: bool) -> dict[Direction, list[Edge]]:
-    by_way: dict[Direction, list[Edge]] = {}
-    for n, edge in enumerate(edges, start=1):
-        if edge.length < _LEAST_LENGTH:
-            raise PerspectiveError(
-                f"Edge {n} is only {edge.length:.1f} pixels long. Drag its ends apart.", edge=n - 1
-            )
-        by_way.setdefault(edge.along, []).append(edge)
-    for along, own in by_way.items():
-        if len(own) < 2:
-            raise PerspectiveError(
-                f"Only one edge runs {along.value}. Mark another that is parallel to it, far from "
-                "the first."
-            )
-        _uncrossed(edges, own)
-    if len(by_way) < (1 if known else 2):
-        raise PerspectiveError(
-            "Mark edges of two directions that stand at right angles, two or more of each: say "
-            "those that run away from you, and uprights."
-        )
-    return by_way
+def _noise(misses: FloatArray, free: int) -> float:
+    """Return the variance of marks, as a share of the one that was stated.
 
-
-def _uncrossed(edges: Sequence[Edge], own: Sequence[Edge]) -> None:
-    """Refuse edges of one direction that cross: seen from before them, none ever do."""
-    for one, other in combinations(own, 2):
-        sides = [
-            (_side(one, other.a), _side(one, other.b)),
-            (_side(other, one.a), _side(other, one.b)),
-        ]
-        if all(min(pair) < -_LEAST_LENGTH and max(pair) > _LEAST_LENGTH for pair in sides):
-            n, m = edges.index(one), edges.index(other)
-            raise PerspectiveError(
-                f"Edges {n + 1} and {m + 1} are both marked as running {one.along.value}, but "
-                "cross in the picture; parallel edges never do. Move one, or mark it as running "
-                "another way.",
-                edge=m,
-            )
-
-
-def _side(edge: Edge, point: tuple[float, float]) -> float:
-    """Return how far a point is from an edge's line, in pixels, signed."""
-    (ax, ay), (bx, by) = edge.a, edge.b
-    return ((bx - ax) * (point[1] - ay) - (by - ay) * (point[0] - ax)) / edge.length
-
-
-def _first_guess(
-    by_way: Mapping[Direction, Sequence[Edge]],
-    centre: tuple[float, float],
-    size: tuple[int, int],
-    focal_px: float | None,
-) -> tuple[Matrix3, float]:
-    """Return a rotation and a focal length near the best ones."""
-    meetings = {}
-    for along, own in by_way.items():
-        x, y, w = vanishing_point(own).tolist()
-        meetings[along] = np.array([x - centre[0] * w, y - centre[1] * w, w])
-    focal = focal_px or _focal_of(list(meetings.values())) or float(max(size))
-    # Directions in the camera, which looks along -Z with +Y up; each of the sign that is nearer
-    # to a camera that stands upright and looks ahead.
-    rays = {}
-    for along, (x, y, w) in meetings.items():
-        ray = np.array([x / focal, -y / focal, -w])
-        ray /= np.linalg.norm(ray)
-        rays[along.axis] = ray if ray[along.axis] >= 0 else -ray
-    camera_from_world = np.zeros((3, 3))
-    for axis, ray in rays.items():
-        camera_from_world[:, axis] = ray
-    for axis in range(3):
-        if axis in rays:
-            continue
-        others = [rays.get((axis + k) % 3) for k in (1, 2)]
-        if others[0] is not None and others[1] is not None:
-            camera_from_world[:, axis] = np.cross(others[0], others[1])
-        else:
-            camera_from_world[axis, axis] = 1.0
-    # The nearest rotation (orthogonal Procrustes).
-    u, _, vt = np.linalg.svd(camera_from_world)
-    rotation = u @ np.diag([1.0, 1.0, np.linalg.det(u @ vt)]) @ vt
-    return rotation.T, focal
-
-
-def _focal_of(meetings: Sequence[FloatArray]) -> float | None:
-    """Return the focal length from vanishing points (3,) about the principal point; None: unknown.
-
-    f^2 = -(v1 - p) . (v2 - p) for two at right angles (Hartley and Zisserman, example 8.27).
+    What was stated counts as much as ``_STATED`` misses; a scaled inverse chi-squared prior
+    (Gelman et al., Bayesian Data Analysis, 3rd ed., ch. 2.6).
     """
-    found = []
-    for i, one in enumerate(meetings):
-        for other in meetings[i + 1 :]:
-            both = one[2] * other[2]
-            if abs(both) < 1e-12:
-                continue
-            squared = -float(one[:2] @ other[:2]) / both
-            if squared > 0:
-                found.append((abs(both), math.sqrt(squared)))
-    return max(found)[1] if found else None
+    spare = len(misses) - free
+    return (_STATED + float(misses @ misses)) / (_STATED + spare)
 
 
-def _vanishing(world_from_camera: Matrix3, focal: float, centre: tuple[float, float]) -> FloatArray:
-    """Return the vanishing points (3, 3) of the world's axes, homogeneous, one in each row."""
-    x, y, z = world_from_camera.T  # the axes in the camera: columns of camera_from_world
-    return np.stack([focal * x - centre[0] * z, -focal * y - centre[1] * z, -z], axis=-1)
-
-
-def _distances(ends: FloatArray, meetings: FloatArray) -> FloatArray:
-    """Return how far edges (N, 2, 2) miss points (N, 3), in pixels of one end, signed.
-
-    The three points lie on a line if det [a b v] is 0; what errors of a and b do to it, to the
-    first order, is |a w - v| and |b w - v|. Good at infinity, too.
-    """
-    a, b = ends[:, 0], ends[:, 1]
-    x, y, w = meetings.T
-    volume = w * (a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0])
-    volume -= (a[:, 0] - b[:, 0]) * y - (a[:, 1] - b[:, 1]) * x
-    reach = [(each * w[:, None] - meetings[:, :2]) for each in (a, b)]
-    weight = np.sqrt(sum((each**2).sum(axis=1) for each in reach))
-    return np.asarray(volume / np.maximum(weight, 1e-12))
+def _slopes(told: Callable[[FloatArray], FloatArray | float], at: FloatArray) -> FloatArray:
+    """Return how what is told (M values, or one) changes with each of ``at`` (N,): (M, N)."""
+    step = 1e-6
+    columns = [
+        (np.atleast_1d(told(at + way)) - np.atleast_1d(told(at - way))) / (2 * step)
+        for way in np.eye(len(at)) * step
+    ]
+    return np.stack(columns, axis=1)
 
 
 def _worst(edges: Sequence[Edge], misses: FloatArray) -> str:

@@ -16,7 +16,7 @@ import numpy as np
 
 from vistaline.core.arrays import FloatArray, Matrix3, Matrix4
 from vistaline.core.errors import PerspectiveError
-from vistaline.core.geometry.perspective import Direction, Edge
+from vistaline.core.geometry.edges import Direction, Edge
 
 __all__ = ["check_corners", "edges_of_rectangle", "in_order", "rectangle_pose"]
 

@@ -7,8 +7,8 @@ from typing import Annotated
 from pydantic import Field
 
 from vistaline.core.errors import ShotError
+from vistaline.core.geometry.edges import Direction
 from vistaline.core.geometry.optics import focal_length_px
-from vistaline.core.geometry.perspective import Direction
 from vistaline.core.model import Degrees, Length, Part, Position
 from vistaline.core.shot.route import Millimetres
 
@@ -44,6 +44,9 @@ class TakingCamera(Part):
         None,
         description="Where the lens looked: canvas pixels; left out: the canvas's middle.",
     )
+    seen_centre: tuple[Pixel, Pixel] | None = Field(
+        None, description="Where the edges tell that it looked, near there; left out: just there."
+    )
     edges: tuple[MarkedEdge, ...] = Field((), max_length=200)
     held_level: bool = Field(False, description="Marks: the camera is known not to be rolled.")
     lens_known: bool = Field(False, description="Marks: its focal length is known, and kept.")
@@ -65,16 +68,16 @@ class TakingCamera(Part):
     def principal_point(self) -> tuple[float, float]:
         """Where the lens looked, in canvas pixels."""
         width, height = self.canvas
-        return self.centre or (width / 2, height / 2)
+        return self.seen_centre or self.centre or (width / 2, height / 2)
 
     @property
     def shift(self) -> tuple[float, float]:
         """How far to the right of the lens's axis and above it the canvas's middle is: tangents."""
-        if self.centre is None or self.focal_length is None:
+        if not (self.centre or self.seen_centre) or self.focal_length is None:
             return 0.0, 0.0
-        width, height = self.canvas
+        (width, height), (x, y) = self.canvas, self.principal_point
         focal = focal_length_px(self.focal_length, width, height)
-        return (width / 2 - self.centre[0]) / focal, (self.centre[1] - height / 2) / focal
+        return (width / 2 - x) / focal, (y - height / 2) / focal
 
 
 class Ground(Part):

@@ -6,9 +6,10 @@ import numpy as np
 
 from vistaline.core.arrays import FloatArray
 from vistaline.core.errors import EditError, PerspectiveError
-from vistaline.core.geometry.bowing import bow_of, straightened
+from vistaline.core.geometry.bowing import bow_of
+from vistaline.core.geometry.edges import Edge
 from vistaline.core.geometry.optics import focal_length_px
-from vistaline.core.geometry.perspective import Edge, SeenFrom, recover_camera
+from vistaline.core.geometry.perspective import SeenFrom, recover_camera
 from vistaline.core.kept import Kept
 from vistaline.core.shot.shot import Layer, Shot, TakingCamera
 from vistaline.core.stage.camera import camera_states
@@ -40,18 +41,13 @@ _BOWS: Kept[float | None] = Kept("bows")
 def seen_from(taking: TakingCamera) -> SeenFrom:
     """Return what the marked edges tell of the taking camera; errors as ``recover_camera``.
 
-    Edges that bow are straightened first. Where they do not tell the lens, as edges that all lie
-    flat in the picture, it is kept.
+    Where they do not tell the lens, as edges that all lie flat in the picture, it is kept.
     """
     return _SEEN.get(taking, lambda: _seen_from(taking))
 
 
 def _seen_from(taking: TakingCamera) -> SeenFrom:
-    bow, middle = bow_in(taking) or 0.0, np.array(taking.principal_point)
-    edges = []
-    for each in taking.edges:
-        ends = straightened(np.array([each.a, each.b]), bow, taking.canvas, middle).tolist()
-        edges.append(Edge((ends[0][0], ends[0][1]), (ends[1][0], ends[1][1]), each.along))
+    edges = [Edge(each.a, each.b, each.along, each.through) for each in taking.edges]
 
     def recovered(focal_px: float | None) -> SeenFrom:
         return recover_camera(
@@ -75,7 +71,10 @@ def _seen_from(taking: TakingCamera) -> SeenFrom:
 
 
 def bow_in(taking: TakingCamera) -> float | None:
-    """Return how much the lens bows straight edges, as ``bow_of``; None if no mark tells."""
+    """Return how much the lens bows straight edges; None if no mark tells.
+
+    About where the taking camera looks now, so that a picture can be straightened by it.
+    """
     return _BOWS.get(taking, lambda: _bow_in(taking))
 
 
