@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from tests.core.test_mounts import do
-from vistaline.core.edits.marks import stage_enlarged
+from vistaline.core.edits.metres import stage_enlarged
 from vistaline.core.errors import CoreError
 from vistaline.core.geometry.focus import sharp_between
 from vistaline.core.scene.describe import describe_scene

@@ -14,7 +14,7 @@ from tests.conftest import make_shot, pyramid_of, textured
 from tests.core.test_bodies import bodied
 from tests.core.test_mounts import do
 from tests.core.test_render import flat, opaque
-from vistaline.core.edits.marks import stage_enlarged
+from vistaline.core.edits.metres import stage_enlarged
 from vistaline.core.errors import CoreError
 from vistaline.core.geometry.bodies import Body
 from vistaline.core.geometry.light import cone_slope, glowing

@@ -288,8 +288,10 @@ def test_a_bowed_edge_straightens_the_others_before_they_tell(rng: np.random.Gen
     shot = do(make_shot({"photo": SIZE}, frame=frame), "mark_edges", edges=marks, within=0.5)
     assert bow_in(shot.taking_camera) == pytest.approx(-0.08, abs=1e-4)
     assert seen_from(shot.taking_camera).focal_px == pytest.approx(made.focal_px, rel=1e-3)
+    whole = shot.layers[0].box
     straight = {"file": "s.png", "width": SIZE[0], "height": SIZE[1]}
-    done = do(shot, "use_straightened", old="photo", key="straight", picture=straight, bow=-0.08)
+    part = {"old": "photo", "was": whole, "key": "straight", "picture": straight, "box": whole}
+    done = do(shot, "use_straightened", parts=[part], bow=-0.08)
     assert done.layers[0].picture == "straight" and bow_in(done.taking_camera) is None
     for found, edge in zip(done.taking_camera.edges, made.edges, strict=True):
         np.testing.assert_allclose([found.a, found.b], [edge.a, edge.b], atol=1e-3)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import re
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -11,8 +12,11 @@ from flask.testing import FlaskClient
 from PIL import Image
 
 from tests.core.rooms import room
-from tests.web.conftest import do_tasks, signed_in
+from tests.web.conftest import bring_in, do_tasks, signed_in
+from tests.web.test_pictures import edit as sheet_edit
 from tests.web.test_web import edit, scene
+from vistaline.actions.shots import shot_now
+from vistaline.core.shot.shot import Layer
 from vistaline.store.models import JobState
 
 
@@ -96,6 +100,46 @@ def test_edges_are_found_and_bowed_ones_straightened(client: FlaskClient, shot: 
     assert "The lens bows" not in client.get(f"{shot}/panels/layer").text
     assert len(scene(client, shot)["marks"]["edges"][0]["ends"]) == 2
     assert "Meanwhile" in client.get(f"{shot}/direct").text
+
+
+def test_a_bowed_set_is_straightened_with_what_was_cut_out_of_it(
+    client: FlaskClient, project: str, picture_files: dict[str, Path]
+) -> None:
+    """A cutout lies over its unfilled plate as before: what is seen is the plate, straight."""
+    picture = bring_in(client, project, "bay.jpg", picture_files["bay.jpg"].read_bytes())
+    sheet_edit(client, picture, "add_cutout", name="Rock")
+    outline = {"kind": "plane", "corners": [[20, 20], [200, 30], [210, 180], [30, 170]]}
+    sheet_edit(client, picture, "add_mask_step", cutout="c1", step=outline)
+    form = {"name": "Bowed", "width": 640, "height": 360, "rate": "24", "seconds": 1}
+    client.post(f"/pictures/{picture}/send", data=form)
+    (sent,) = do_tasks(client.application)
+    shot = f"/shots/{sent.result['shot']}"
+
+    def layers() -> dict[str, Layer]:
+        services = client.application.extensions["vistaline"]
+        with services.sessions() as session:
+            return {each.name: each for each in shot_now(session, sent.result["shot"]).layers}
+
+    def frame() -> np.ndarray:
+        answer = client.get(f"{shot}/frame.png?n=0&width=640")
+        return np.asarray(Image.open(io.BytesIO(answer.data))).astype(int)
+
+    before = layers()
+    edit(client, shot, "add_edge", frame=0, x0=20, y0=30, x1=620, y1=30, along="across")
+    edit(client, shot, "bow_edge", edge=0, frame=0, x=320, y=16)
+    assert client.post(f"{shot}/unbow").status_code == 202
+    (task,) = do_tasks(client.application)
+    assert task.state is JobState.DONE and not task.result["remarks"], task.error
+    after = layers()
+    assert after["Plate"].box == before["Plate"].box
+    assert after["Rock"].picture != before["Rock"].picture
+    assert after["Rock"].box[2] > before["Rock"].box[2]  # a barrel is pulled outwards
+    both = frame()
+    edit(client, shot, "set_hidden", layer=after["Rock"].id, flags="hidden", hidden="true")
+    assert np.abs(both - frame()).mean() < 1
+    for _ in range(2):
+        client.post(f"{shot}/undo", data={"version": scene(client, shot)["version"]})
+    assert layers()["Rock"] == before["Rock"]
 
 
 def tasks_panel(client: FlaskClient, shot: str, project: str, stamp: str | None = None):  # type: ignore[no-untyped-def]

@@ -16,15 +16,14 @@ from vistaline.actions.history import Change
 from vistaline.actions.pictures import Admitted, reference_to
 from vistaline.actions.rooms import (
     as_seen,
-    check_bowed,
     found_edges,
     found_lines,
     keep_ahead,
     straight_picture,
-    straight_plate,
 )
 from vistaline.actions.shots import change_shot, shot_at, shot_now
 from vistaline.actions.tasks import Finish, Run, Work
+from vistaline.actions.unbowing import added_parts, bowed_parts, check_bowed, straight_parts
 from vistaline.core.arrays import Rgba16
 from vistaline.core.files import write_atomically
 from vistaline.core.foresight.ahead import look_ahead
@@ -32,7 +31,6 @@ from vistaline.core.picture.still import encode_png
 from vistaline.core.render.straight import Beyond
 from vistaline.core.shot.shot import Shot
 from vistaline.core.stage.camera import CameraState, camera_states
-from vistaline.core.stage.seen import plate_of
 from vistaline.store.models import PictureTask, ShotRow, TaskKind
 
 __all__ = ["ROOM_WORKS"]
@@ -104,19 +102,18 @@ def _straighten(run: Run) -> Finish:
 
 def _unbow(run: Run) -> Finish:
     shot = _shot(run)
-    bow, plate = check_bowed(shot), plate_of(shot)
-    codes = straight_plate(
-        run.library, shot, progress=lambda share: run.progress(0.7 * share, "straightening")
-    )
-    run.progress(0.75, "keeping it")
-    title = f"{Path(plate.name).stem}, straightened.png"
-    admitted = _admitted(run, codes, title)
+    bow = check_bowed(shot)
+    with run.sessions() as session:
+        bowed = bowed_parts(session, shot, run.task.project_id)
+    straight = list(straight_parts(run, shot, bowed))
+    run.progress(0.92, "keeping it")
 
     def finish(session: Session, task: PictureTask) -> dict[str, Any]:
-        picture, reference = _added(run, session, task, admitted, title)
-        values = {"old": plate.picture, "key": f"p{picture}", "picture": reference, "bow": bow}
-        _edit(session, task, "use_straightened", values)
-        return {"picture": picture}
+        parts = added_parts(run.library, session, task, straight)
+        _edit(session, task, "use_straightened", {"parts": parts, "bow": bow})
+        left = [layer.name for layer in shot.layers if layer.relief and layer.picture]
+        remarks = [f"{name} is a relief and stays as it was: raise it again." for name in left]
+        return {"picture": int(parts[0]["key"][1:]), "remarks": remarks}
 
     return finish
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import io
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -20,7 +20,6 @@ from vistaline.actions.tasks import Subject, start_task, tasks_of
 from vistaline.core.arrays import Rgba16
 from vistaline.core.edits.cameras import take_called
 from vistaline.core.foresight.ahead import Ahead, pack_ahead, unpack_ahead
-from vistaline.core.geometry.bowing import straighten_picture
 from vistaline.core.geometry.lines import as_marks, find_edges, find_segments
 from vistaline.core.picture.colour import codes_from_linear, straight_codes
 from vistaline.core.picture.exemplar import Progress
@@ -30,13 +29,12 @@ from vistaline.core.shot.shot import Layer, Shot
 from vistaline.core.stage.camera import CameraState
 from vistaline.core.stage.cards import Card, card_of
 from vistaline.core.stage.poses import projector_of
-from vistaline.core.stage.seen import bow_in, plate_of, taking_focal
+from vistaline.core.stage.seen import plate_of, taking_focal
 from vistaline.store.models import ACTIVE, PictureTask, ShotRow, TaskKind
 
 __all__ = [
     "as_seen",
     "ask_of_shot",
-    "check_bowed",
     "check_plane",
     "found_edges",
     "found_lines",
@@ -44,7 +42,6 @@ __all__ = [
     "kept_ahead",
     "kept_lines",
     "straight_picture",
-    "straight_plate",
 ]
 
 _KEPT_LINES, _KEPT_AHEADS = 200, 60
@@ -178,26 +175,6 @@ def straight_picture(
         projectors.append(_thrown_by(shot, card, picture, camera))
     size = straight_size(card, first)
     return straight_codes(straight_on(card, projectors, size, beyond, progress=progress))
-
-
-def check_bowed(shot: Shot) -> float:
-    """Return how much the plate's lens bows edges, as marked; refused if none is."""
-    bow = bow_in(shot.taking_camera)
-    if bow is None:
-        raise Refused("No edge is marked as bowed. Drag the middle of one onto the picture's edge.")
-    return bow
-
-
-def straight_plate(
-    library: Library, shot: Shot, *, progress: Callable[[float], None] = lambda share: None
-) -> np.ndarray:
-    """Return the plate's picture with what its lens bowed made straight: codes, as above."""
-    bow, plate, taking = check_bowed(shot), plate_of(shot), shot.taking_camera
-    assert plate.box is not None
-    source = library.pyramid(shot.pictures[plate.picture].file).picture
-    middle = np.array(taking.principal_point)
-    straight = straighten_picture(source, bow, taking.canvas, middle, plate.box, progress=progress)
-    return straight_codes(straight)
 
 
 def _thrown_by(shot: Shot, card: Card, picture: Rgba16, camera: CameraState) -> Projector:

@@ -14,12 +14,12 @@ from vistaline.actions import projects
 from vistaline.actions.errors import NotFound, Refused
 from vistaline.actions.rooms import (
     ask_of_shot,
-    check_bowed,
     check_plane,
     kept_ahead,
     kept_lines,
 )
 from vistaline.actions.tasks import find_task
+from vistaline.actions.unbowing import check_bowed
 from vistaline.core.foresight.ahead import SOFT, Ahead, map_frame, ranges_of
 from vistaline.core.foresight.painting import LEVELS, paint_frame, paint_picture
 from vistaline.core.geometry.bodies import Body, mesh_of

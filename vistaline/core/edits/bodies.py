@@ -7,7 +7,7 @@ from typing import Annotated
 import numpy as np
 from pydantic import Field
 
-from vistaline.core.edits.marks import stage_enlarged
+from vistaline.core.edits.metres import stage_enlarged
 from vistaline.core.edits.registry import REGISTRY, pictures_used, unlocked, with_layer, with_layers
 from vistaline.core.edits.surfaces import (
     eye_height_of,

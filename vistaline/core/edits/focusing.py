@@ -10,7 +10,7 @@ import numpy as np
 from pydantic import Field
 
 from vistaline.core.easing import EaseName
-from vistaline.core.edits.marks import stage_enlarged
+from vistaline.core.edits.metres import stage_enlarged
 from vistaline.core.edits.playhead import with_key
 from vistaline.core.edits.pointing import nearness_at
 from vistaline.core.edits.registry import (

@@ -8,28 +8,25 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field
 
-from vistaline.core.arrays import FloatArray, Matrix4
+from vistaline.core.arrays import Matrix4
+from vistaline.core.edits.metres import larger_row
 from vistaline.core.edits.registry import REGISTRY, pictures_used
-from vistaline.core.edits.starts import enlarged
 from vistaline.core.errors import EditError
 from vistaline.core.geometry import space
 from vistaline.core.geometry.bowing import straightened
 from vistaline.core.geometry.edges import Direction
-from vistaline.core.geometry.heights import length_on_ground, upright_height
 from vistaline.core.geometry.optics import GATE_LONG_SIDE
 from vistaline.core.geometry.perspective import SeenFrom
 from vistaline.core.geometry.rectangles import edges_of_rectangle, in_order
-from vistaline.core.keyable import value_called
-from vistaline.core.shot.dressing import DRESSINGS, Dressing, OnStage, row_name
-from vistaline.core.shot.lamps import Lamp
+from vistaline.core.model import Part
 from vistaline.core.shot.route import Route
-from vistaline.core.shot.rows import Row
 from vistaline.core.shot.shot import Ground, Layer, MarkedEdge, PictureRef, Shot, TakingCamera
+from vistaline.core.shot.stands import Box
 from vistaline.core.stage.poses import taking_pose
-from vistaline.core.stage.seen import canvas_point, plate_of, ray_of, seen_from, settled
+from vistaline.core.stage.seen import canvas_point, plate_settled, seen_from
 from vistaline.core.verbs import FROM_JSON
 
-__all__ = ["Corners", "see_one_point", "stage_enlarged"]
+__all__ = ["Corners", "see_one_point"]
 
 verb = REGISTRY.verb
 Corners = Annotated[list[tuple[float, float]], Field(min_length=4, max_length=4), FROM_JSON]
@@ -39,12 +36,8 @@ _SIDES = {
     "level": (Direction.ACROSS, Direction.DEEP),
 }
 """Which ways the sides of a rectangle run that faces the camera, stands beside it, or lies."""
-_METRES = ("distance", "across", "up", "x", "y", "z")
-_LENGTHS = ("focus", "normal", "reach")
 _SEEN_BESIDE = 0.01
 """Pixels: nearer to where the lens is said to look, edges tell nothing else."""
-_IN_METRES = ("m", "m/s", "m/s²", "mm")
-"""Values whose keys grow with the stage."""
 
 
 @verb("mark edges")
@@ -108,9 +101,25 @@ def bow_edge(
     return mark_edges(shot, edges=edges)
 
 
+class StraightPart(Part):
+    """A picture that was straightened, and where it lay in the canvas and lies now."""
+
+    old: str
+    was: Box
+    key: str
+    picture: PictureRef
+    box: Box
+
+
 @verb("straighten what the lens bowed")
-def use_straightened(shot: Shot, *, old: str, key: str, picture: PictureRef, bow: float) -> Shot:
-    """Show a straightened picture wherever its bowed one was shown; its marks are straightened."""
+def use_straightened(
+    shot: Shot, *, bow: float, parts: Annotated[list[StraightPart], Field(min_length=1), FROM_JSON]
+) -> Shot:
+    """Show straightened pictures where their bowed ones were shown; the marks are straightened.
+
+    The first is the plate's, which is shown straight on surfaces, too; a relief keeps what it
+    shows, as that belongs to its map.
+    """
     taking = shot.taking_camera
     middle = np.array(taking.principal_point)
 
@@ -118,18 +127,26 @@ def use_straightened(shot: Shot, *, old: str, key: str, picture: PictureRef, bow
         x, y = straightened(np.array(point), bow, taking.canvas, middle).tolist()
         return x, y
 
+    def shown(layer: Layer) -> Layer:
+        if layer.relief:
+            return layer
+        for part in parts:
+            if (layer.picture, layer.box) == (part.old, part.was):
+                return layer.with_shows(picture=part.key).with_stands(box=part.box)
+        if layer.picture == parts[0].old:
+            return layer.with_shows(picture=parts[0].key)
+        return layer
+
     edges = tuple(
         each.evolve(a=straight(each.a), b=straight(each.b), through=None) for each in taking.edges
     )
-    layers = tuple(
-        layer.with_shows(picture=key) if layer.picture == old else layer for layer in shot.layers
-    )
-    shown = shot.evolve(
-        pictures=shot.pictures | {key: picture},
+    layers = tuple(shown(layer) for layer in shot.layers)
+    seen = shot.evolve(
+        pictures=shot.pictures | {part.key: part.picture for part in parts},
         layers=layers,
         taking_camera=taking.evolve(edges=edges),
     )
-    return shown.evolve(pictures=pictures_used(shown, layers))
+    return seen.evolve(pictures=pictures_used(seen, layers))
 
 
 @verb("remove edges")
@@ -187,7 +204,7 @@ def see_as_marked(shot: Shot) -> Shot:
 
     The camera's routes turn with it, and their lenses change as its own does.
     """
-    shot = _as_seen(shot)
+    shot = plate_settled(shot)
     taking = shot.taking_camera
     found = seen_from(taking)
     lens = found.focal_px * GATE_LONG_SIDE / max(taking.canvas)
@@ -234,21 +251,11 @@ def see_one_point(shot: Shot, *, x: float, y: float, frame: int | None = None) -
     Uprights and level edges stay so in the picture, so its middle need not be where the lens
     looked (a picture cropped, or a lens shifted); the lens itself is not told, and stays.
     """
-    shot = _as_seen(shot)
+    shot = plate_settled(shot)
     point = canvas_point(shot, frame, x, y)
     taking = shot.taking_camera.evolve(centre=point, seen_centre=None, pan=0.0, tilt=0.0, roll=0.0)
     ground = (shot.ground or Ground(horizon=0)).evolve(horizon=round(point[1], 2))
     return _seen_anew(shot, taking).evolve(ground=ground)
-
-
-def _as_seen(shot: Shot) -> Shot:
-    """Return the shot with its plate, if it has one, kept as taken as it is seen now."""
-    try:
-        return settled(shot, plate_of(shot))
-    except EditError:
-        if any(layer.box and layer.picture for layer in shot.layers):
-            raise
-        return shot
 
 
 def _seen_anew(shot: Shot, now: TakingCamera) -> Shot:
@@ -263,7 +270,7 @@ def _seen_anew(shot: Shot, now: TakingCamera) -> Shot:
             each.evolve(lens=each.lens * ratio) if each.lens else each for each in seen.cameras
         ),
         rows=tuple(
-            _larger_row(row, ratio) if row.of.startswith("camera:") and row.value == "lens" else row
+            larger_row(row, ratio) if row.of.startswith("camera:") and row.value == "lens" else row
             for row in seen.rows
         ),
     )
@@ -290,149 +297,3 @@ def _turned(route: Route, turn: Matrix4, ratio: float) -> Route:
             )
         )
     return route.evolve(framings=tuple(framings))
-
-
-# --- metres -----------------------------------------------------------------------------------
-
-
-@verb("a known length")
-def set_known_length(
-    shot: Shot,
-    *,
-    x0: float,
-    y0: float,
-    x1: float,
-    y1: float,
-    metres: Annotated[float, Field(gt=0, le=100_000)],
-    upright: bool = True,
-    frame: int | None = None,
-) -> Shot:
-    """Say how long something is, and so how large everything: the stage grows or shrinks to it.
-
-    From its foot on the ground to its top, or from one point of the ground to another. Nothing
-    that is seen changes.
-    """
-    shot = _as_seen(shot)
-    if shot.ground is None:
-        raise EditError("Say first where the ground is: set the horizon, under Ground.")
-    one, other = (ray_of(shot, *canvas_point(shot, frame, *end)) for end in ((x0, y0), (x1, y1)))
-    if upright and one[1] > other[1]:
-        one, other = other, one
-    measure = upright_height if upright else length_on_ground
-    measured = measure(one, other, shot.ground.eye_height)
-    if measured < 1e-6:
-        raise EditError("Its two ends are in one place. Drag from one end to the other.")
-    return stage_enlarged(shot, metres / measured)
-
-
-def stage_enlarged(shot: Shot, ratio: float) -> Shot:
-    """Return the shot with everything ``ratio`` times as large about the taking camera.
-
-    Raises
-    ------
-    EditError
-        Something moves by metres of its own, and would not follow.
-    """
-    if shot.mounts or any(row.value in _METRES for row in shot.rows):
-        raise EditError(
-            "Layers here ride on mounts, or have keys in metres, which cannot be changed all at "
-            "once. Say how large things are before, or set the eye's height."
-        )
-    home = np.array(shot.taking_camera.position)
-
-    def moved(route: Route) -> Route:
-        return route.evolve(
-            framings=tuple(
-                each.evolve(
-                    position=tuple((home + (each.position - home) * ratio).tolist()),
-                    focus=each.focus and each.focus * ratio,
-                )
-                for each in route.framings
-            )
-        )
-
-    # Where a size has keys, all of them grow: an edit of the value would be kept in one only.
-    sized = {f"layer:{layer.id}" for layer in shot.layers if _has_own_scale(layer)}
-    keyed = {row.of for row in shot.rows if row.of in sized and row.value == "scale"}
-    racked = {row.of for row in shot.rows if row.value == "focus"}
-    grown = shot.with_routes(moved)
-    return grown.evolve(
-        cameras=tuple(
-            each
-            if f"camera:{each.id}" in racked
-            else each.evolve(focusing=each.focusing.evolve(focus=each.focusing.focus * ratio))
-            for each in grown.cameras
-        ),
-        ground=shot.ground and shot.ground.evolve(eye_height=shot.ground.eye_height * ratio),
-        layers=tuple(
-            _larger(layer, ratio, sizes=f"layer:{layer.id}" not in keyed) for layer in shot.layers
-        ),
-        lamps=tuple(
-            _larger_lamp(
-                lamp,
-                np.zeros(3) if lamp.with_camera else home,
-                ratio,
-                [row.value for row in shot.rows if row.of == f"lamp:{lamp.id}"],
-            )
-            for lamp in shot.lamps
-        ),
-        dressing=tuple(
-            _larger_dress(each, home, ratio, [r.value for r in shot.rows if r.of == row_name(each)])
-            for each in shot.dressing
-        ),
-        rows=tuple(
-            _larger_row(row, ratio)
-            if (row.of in keyed and row.value == "scale")
-            or row.value in _LENGTHS
-            or (row.of.partition(":")[0] in {*DRESSINGS, "lamp"} and row.about.unit in _IN_METRES)
-            else row
-            for row in shot.rows
-        ),
-    )
-
-
-def _larger_lamp(lamp: Lamp, home: FloatArray, ratio: float, keyed: list[str]) -> Lamp:
-    """Return a lamp that lights the larger stage as it did the smaller; ``keyed`` values stay."""
-    x, y, z = (home + (lamp.position - home) * ratio).tolist()
-    lengths = {name: getattr(lamp, name) * ratio for name in ("normal", "reach", "size")}
-    changes = {name: value for name, value in lengths.items() if name not in keyed}
-    return lamp.evolve(position=(x, y, z), **changes)
-
-
-def _larger_dress(thing: Dressing, home: FloatArray, ratio: float, keyed: list[str]) -> Dressing:
-    """Return what is in the air of the larger stage; ``keyed`` values stay."""
-    larger = enlarged(thing, ratio)
-    if isinstance(thing, OnStage):
-        x, y, z = (home + (np.array(thing.position) - home) * ratio).tolist()
-        larger = larger.evolve(position=(x, y, z))
-    for name in keyed:
-        about = value_called(type(thing), name)
-        if about:
-            larger = about.put(larger, about.of(thing))
-    return larger
-
-
-def _has_own_scale(layer: Layer) -> bool:
-    """Whether a layer's size in metres is that of what is drawn, times its scale."""
-    return layer.box is None and not layer.picture
-
-
-def _larger_row(row: Row, ratio: float) -> Row:
-    about = row.about
-    return row.evolve(
-        keys=tuple(
-            key.evolve(value=min(max(float(key.value) * ratio, about.low), about.high))
-            for key in row.keys
-        )
-    )
-
-
-def _larger(layer: Layer, ratio: float, *, sizes: bool) -> Layer:
-    """Return a layer ``ratio`` times as large and as far; its scale only if ``sizes``."""
-    at = {name: getattr(layer, name) * ratio for name in ("distance", "across", "up")}
-    if layer.box is not None:
-        return layer.evolve(**at)
-    if _has_own_scale(layer):
-        return layer.evolve(**at, scale=layer.scale * ratio if sizes else layer.scale)
-    sides = {name: getattr(layer.stands, name, None) for name in ("width", "height", "depth")}
-    return layer.evolve(**at).with_stands(**{k: v * ratio for k, v in sides.items() if v})

@@ -18,7 +18,9 @@ from scipy.optimize import minimize_scalar
 from vistaline.core.arrays import FloatArray, Rgba16
 from vistaline.core.errors import PerspectiveError
 
-__all__ = ["LIMIT", "bow_of", "bowed", "straighten_picture", "straightened"]
+__all__ = ["LIMIT", "bow_of", "bowed", "straight_box", "straighten_picture", "straightened"]
+
+Box = tuple[float, float, float, float]
 
 _STRIP = 256
 LIMIT = 0.3
@@ -52,29 +54,43 @@ def straightened(
     return cast(FloatArray, centre + (points - centre) * ratio)
 
 
+def straight_box(box: Box, k: float, size: tuple[int, int], centre: FloatArray) -> Box:
+    """Return what holds a box (x, y, width, height) of the canvas once it is straightened."""
+    x, y, width, height = box
+    along = np.linspace(0, 1, 65)
+    rim = [(along, 0 * along), (along, 0 * along + 1), (0 * along, along), (0 * along + 1, along)]
+    points = np.concatenate([np.stack(side, axis=-1) for side in rim]) * [width, height] + [x, y]
+    there = straightened(points, k, size, centre)
+    (left, top), (right, bottom) = np.floor(there.min(axis=0)), np.ceil(there.max(axis=0))
+    return float(left), float(top), float(right - left), float(bottom - top)
+
+
 def straighten_picture(
     picture: Rgba16,
     k: float,
     size: tuple[int, int],
     centre: FloatArray,
-    box: tuple[float, float, float, float],
+    box: Box,
+    into: Box | None = None,
     *,
     progress: Callable[[float], None] = lambda share: None,
 ) -> Rgba16:
     """Return a picture (height, width, 4) with what a lens has bowed in it made straight.
 
-    ``box``: where it lies in the canvas of ``size``, whose ``centre`` is where the lens looked.
-    What the lens did not see is transparent. By strips, as places take more room than pixels.
+    ``box``: where it lies in the canvas of ``size``, whose ``centre`` is where the lens looked;
+    ``into``: where what is returned lies, in pixels as large (rounded); the same if left out. What
+    the lens did not see is transparent. By strips, as places take more room than pixels.
     """
-    height, width = picture.shape[:2]
-    left, top, wide, tall = box
-    scale, corner = np.array([wide / width, tall / height]), np.array([left, top])
-    straight = np.empty_like(picture)
+    scale = np.array(box[2:]) / picture.shape[1::-1]
+    corner, (left, top, wide, tall) = np.array(box[:2]), into or box
+    width, height = (max(1, round(side)) for side in np.array([wide, tall]) / scale)
+    grain, start_at = np.array([wide / width, tall / height]), np.array([left, top])
+    straight = np.empty((height, width, picture.shape[2]), picture.dtype)
     for start in range(0, height, _STRIP):
         progress(start / height)
         rows = np.arange(start, min(start + _STRIP, height)) + 0.5
         points = np.stack(np.meshgrid(np.arange(width) + 0.5, rows), axis=-1)
-        drawn = bowed(points * scale + corner, k, size, centre)
+        drawn = bowed(points * grain + start_at, k, size, centre)
         at = ((drawn - corner) / scale - 0.5).astype(np.float32)
         straight[start : start + len(rows)] = cv2.remap(
             picture, at[..., 0], at[..., 1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_CONSTANT

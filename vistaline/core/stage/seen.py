@@ -21,6 +21,7 @@ __all__ = [
     "canvas_box",
     "canvas_point",
     "plate_of",
+    "plate_settled",
     "ray_of",
     "seen_from",
     "settled",
@@ -144,6 +145,16 @@ def settled(shot: Shot, layer: Layer) -> Shot:
         )
         shot = shot.evolve(taking_camera=taking.evolve(edges=edges))
     return shot.evolve(layers=tuple(there if each.id == layer.id else each for each in shot.layers))
+
+
+def plate_settled(shot: Shot) -> Shot:
+    """Return the shot with its plate, if it has one, kept as taken as it is seen now."""
+    try:
+        return settled(shot, plate_of(shot))
+    except EditError:
+        if any(layer.box and layer.picture for layer in shot.layers):
+            raise
+        return shot
 
 
 def canvas_point(shot: Shot, frame: int | None, x: float, y: float) -> tuple[float, float]:
