@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Iterator
 
 import cv2
 import numpy as np
 
 from vistaline.core.errors import MaskError
+from vistaline.core.kept import Kept
 from vistaline.core.picture.strokes import shrunk
 from vistaline.core.separate.sides import (
     mended_by_strokes,
@@ -22,6 +24,7 @@ __all__ = ["guess_subject"]
 _GUESS_PIXELS = 60_000
 _FINE_PIXELS = 1_000_000
 _FINE_REACH = 0.012
+_STANDING_OUT: Kept[tuple[np.ndarray, float]] = Kept("what stands out")
 
 
 def guess_subject(
@@ -129,7 +132,7 @@ def _guess_in(
     lab, over = softened_lab(small), shrunk(this, size)
     beside = shrunk(not_this, size) & ~over
     if alone:
-        found = _standing_out(lab, over, beside)
+        found = _standing_out(small, lab, over, beside)
     elif inside is None:
         found = told_by_strokes(lab, over, beside)
     else:
@@ -149,8 +152,12 @@ def _guess_in(
     return full
 
 
-def _standing_out(lab: np.ndarray, this: np.ndarray, not_this: np.ndarray) -> np.ndarray:
-    found, _ = what_stands_out(lab)
+def _standing_out(
+    small: np.ndarray, lab: np.ndarray, this: np.ndarray, not_this: np.ndarray
+) -> np.ndarray:
+    # Found once: a stroke after it waits for the stroke alone.
+    key = hashlib.blake2b(small.tobytes()).digest(), small.shape
+    found, _ = _STANDING_OUT.get(key, lambda: what_stands_out(lab))
     if not found.any() and not this.any():
         raise MaskError("Nothing stands out from the picture's edges. Draw a stroke over it.")
     if not (this.any() or not_this.any()):
