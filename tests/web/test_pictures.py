@@ -12,9 +12,11 @@ from flask import Flask
 from flask.testing import FlaskClient
 from PIL import Image
 
+from tests.core.test_beside import ground, scene
 from tests.web.conftest import bring_in, do_tasks, signed_in, upload
 from vistaline.actions.tasks import orphaned_tasks, work_on_task
 from vistaline.core.formats.openraster import RasterLayer, write_openraster
+from vistaline.core.picture.colour import encode_srgb
 from vistaline.core.picture.still import encode_png
 from vistaline.core.prepare.steps import STEPS
 from vistaline.store.models import JobState, Picture, PictureTask, TaskKind
@@ -274,6 +276,31 @@ def test_from_a_cut_to_a_shot_that_looks_like_the_picture(
     scene = client.get(f"/shots/{sent.result['shot']}/scene.json").json
     assert len(scene["layers"]) == 4
     assert sent.project_id == int(project_id)
+
+
+def test_the_soft_shadow_beside_a_hole_is_offered_and_filled(
+    app: Flask, client: FlaskClient, project: str, rng: np.random.Generator
+) -> None:
+    light = ground("studio", rng)
+    codes, apple, taken = scene(light, 0.5)
+    wall, shade = encode_srgb(light) * 255, taken > 0.2
+    picture = bring_in(client, project, "apple.png", encode_png(codes))
+    edit(client, picture, "add_cutout", name="Apple")
+    assert "soft shadow" not in client.get(f"/pictures/{picture}/panels/plate").text
+    rows, columns = np.flatnonzero(apple.any(axis=1)), np.flatnonzero(apple.any(axis=0))
+    x, y = int(columns[0]) - 4, int(rows[0]) - 4
+    box = [x, y, int(columns[-1]) + 5 - x, int(rows[-1]) + 5 - y]
+    edit(client, picture, "add_mask_step", cutout="c1", step={"kind": "guess", "box": box})
+    assert "Its soft shadow" in client.get(f"/pictures/{picture}/panels/plate").text
+    assert decoded(client.get(f"/pictures/{picture}/shadow.png")).ndim == 3
+    dark = []
+    for wish in ({}, {"shadow": "on", "unlike": "on"}):
+        client.post(f"/pictures/{picture}/fills", data={"method": "smooth"} | wish)
+        (fill,) = do_tasks(app)
+        assert fill.state is JobState.DONE, fill.error
+        filled = app.extensions["vistaline"].library.files.path(fill.result["file"])
+        dark.append(float((wall - np.asarray(Image.open(filled)))[shade].mean()))
+    assert dark[1] < dark[0] / 3
 
 
 def test_a_set_goes_out_as_openraster_and_comes_back_exactly(

@@ -24,9 +24,11 @@ from vistaline.core.depth.step import Seen
 from vistaline.core.depth.steps import nearness_of
 from vistaline.core.errors import DepthError, MaskError
 from vistaline.core.formats.incoming import picture_codes
+from vistaline.core.separate.alike import looks_alike
 from vistaline.core.separate.cutset import OWN_DEPTH, Cutout, CutSet, DepthBand, Step
 from vistaline.core.separate.masks import advance, hole_behind, stages, together
 from vistaline.core.separate.separation import SeparatedLayer, cloned, cut_layer
+from vistaline.core.separate.shadow import soft_shadow
 from vistaline.core.sheet.sheet import EVERYTHING, PlateUse, Sheet
 
 __all__ = ["Cuttings", "NamedMask", "sliced"]
@@ -254,16 +256,34 @@ class Cuttings:
 
     def hole(self, file: str, sheet: Sheet, behind: str) -> tuple[str, np.ndarray]:
         """Return the name and the hole (bool) behind a cutout and all nearer ones."""
-        masks = self.masks(file, sheet)
+        used = self._taken(file, sheet, behind)
+        return _hash(*(mask.name for mask in used)), hole_behind([m.array for m in used])
+
+    def shadow(self, file: str, sheet: Sheet, behind: str) -> np.ndarray:
+        """Return bool (height, width): the soft shadow that begins at a hole."""
+        name, hole = self.hole(file, sheet, behind)
+        codes = self.codes(file)
+        return self._kept(
+            "shadows", _hash(file, name), lambda: soft_shadow(codes, hole), _KEPT_MASKS
+        )
+
+    def alike(self, file: str, sheet: Sheet, behind: str) -> np.ndarray:
+        """Return bool (height, width): what looks like what was cut out, beside its hole."""
+        used = self._taken(file, sheet, behind)
+        subject = np.maximum.reduce([mask.array for mask in used]) > 127
+        return looks_alike(self.codes(file), subject, hole_behind([m.array for m in used]))
+
+    def _taken(self, file: str, sheet: Sheet, behind: str) -> list[NamedMask]:
+        """Return the masks of a cutout and all nearer ones that are not hidden."""
         used = []
-        for cutout, mask in zip(sheet.cutset.cutouts, masks, strict=True):
+        for cutout, mask in zip(sheet.cutset.cutouts, self.masks(file, sheet), strict=True):
             if not cutout.hidden:
                 used.append(mask)
             if cutout.id == behind:
                 break
         if not used:
             raise MaskError("Nothing is cut out yet, so there is nothing to fill behind.")
-        return _hash(*(mask.name for mask in used)), hole_behind([m.array for m in used])
+        return used
 
     def plate(self, use: PlateUse) -> np.ndarray:
         """Return uint8 (height, width, 3): a fill with what was cloned over it."""

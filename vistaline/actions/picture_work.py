@@ -52,6 +52,8 @@ from vistaline.store.settings import Settings
 __all__ = ["PICTURE_WORKS"]
 
 _KEPT_EXPORTS = 20
+_ENOUGH = 0.25
+"""Of what lies beside a hole, what must be left to take texture from."""
 
 
 # --- bringing in ------------------------------------------------------------------------------
@@ -238,19 +240,10 @@ def _fill(run: Run) -> Finish:
     cuttings, wish = Cuttings(run.library), run.task.arguments
     behind = wish["behind"]
     name, hole = cuttings.hole(picture.file, sheet, behind)
+    if wish.get("shadow"):
+        hole = hole | cuttings.shadow(picture.file, sheet, behind)
+    sources = _sources(run, picture, sheet, hole)
     exact = cuttings.exact_codes(picture.file)
-    size = (exact.shape[1], exact.shape[0])
-    take, avoid = (
-        [Stroke.model_validate(stroke) for stroke in wish.get(key, ())] for key in ("take", "avoid")
-    )
-    sources = None
-    if take or avoid:
-        sources = painted(take, size) > 127 if take else np.ones(hole.shape, bool)
-        sources &= ~(painted(avoid, size) > 127)
-        if not (sources & ~hole).any():
-            raise FillError(
-                "Nothing is left to take texture from. Paint more of what it may be taken from."
-            )
     settings = ExemplarSettings(
         seed=wish.get("seed", 1), near=wish.get("near", 0.5), level=wish.get("level", 1.0)
     )
@@ -272,6 +265,29 @@ def _fill(run: Run) -> Finish:
         return task.result
 
     return finish
+
+
+def _sources(run: Run, picture: Picture, sheet: Sheet, hole: np.ndarray) -> np.ndarray | None:
+    """Return where a fill may take texture from (bool); None: from everywhere."""
+    wish, size = run.task.arguments, hole.shape[::-1]
+    take, avoid = (
+        [Stroke.model_validate(stroke) for stroke in wish.get(key, ())] for key in ("take", "avoid")
+    )
+    sources = np.ones(hole.shape, bool)
+    if take:
+        sources = painted(take, size) > 127
+    elif wish.get("unlike"):
+        unlike = ~Cuttings(run.library).alike(picture.file, sheet, wish["behind"])
+        # Where nearly everything looks like the subject, that says nothing.
+        if (unlike & ~hole).sum() > _ENOUGH * (~hole).sum():
+            sources = unlike
+    if avoid:
+        sources = sources & ~(painted(avoid, size) > 127)
+    if (take or avoid) and not (sources & ~hole).any():
+        raise FillError(
+            "Nothing is left to take texture from. Paint more of what it may be taken from."
+        )
+    return None if sources.all() else sources
 
 
 def use_if_first(

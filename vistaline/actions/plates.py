@@ -30,9 +30,22 @@ _LARGEST_SHIFT = 0.75
 
 
 def checked_wish(
-    sheet: Sheet, *, behind: str, method: str, seed: int, near: float, take: str, avoid: str
+    sheet: Sheet,
+    *,
+    behind: str,
+    method: str,
+    seed: int,
+    near: float,
+    take: str,
+    avoid: str,
+    shadow: bool = False,
+    unlike: bool = False,
 ) -> dict[str, Any]:
-    """Return a fill's settings as a task keeps them; ``take`` and ``avoid`` are JSON strokes."""
+    """Return a fill's settings as a task keeps them; ``take`` and ``avoid`` are JSON strokes.
+
+    ``shadow``: the soft shadow beside the hole is filled, too; ``unlike``: no texture is taken
+    from what looks like what was cut out.
+    """
     if behind != EVERYTHING:
         sheet.cutout(behind)
     if not any(cutout.steps and not cutout.hidden for cutout in sheet.cutset.cutouts):
@@ -42,6 +55,7 @@ def checked_wish(
     if not 0 <= seed <= 1_000_000 or not 0 <= near <= 8:
         raise Refused("The seed is a whole number from 0, nearness a number from 0 to 8.")
     wish: dict[str, Any] = {"behind": behind, "method": method, "seed": seed, "near": near}
+    wish |= {"shadow": shadow, "unlike": unlike}
     for key, text in (("take", take), ("avoid", avoid)):
         try:
             strokes = _STROKES.validate_python(json.loads(text))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from contextlib import closing
+from contextlib import closing, suppress
 from pathlib import Path
 from typing import Any, BinaryIO, cast
 
@@ -156,12 +156,12 @@ def _plate(picture_id: int, template: str) -> Any:
         session(), opened.picture.project_id, (TaskKind.FILL,), picture_id=picture_id
     )
     tries = [task for task in found if task.arguments.get("behind", "") == behind]
-    hole = ""
+    hole, shadow = "", 0.0
     if any(cutout.steps for cutout in sheet.cutset.cutouts):
-        try:
-            hole = _cuttings().hole(opened.picture.file, sheet, behind)[0]
-        except CoreError:
-            hole = ""
+        with suppress(CoreError):
+            hole, there = _cuttings().hole(opened.picture.file, sheet, behind)
+            dark = _cuttings().shadow(opened.picture.file, sheet, behind)
+            shadow = float(dark.sum()) / max(1, int(there.sum()))
     done = [str(task.id) for task in tries if task.state is JobState.DONE]
     fresh = "done" in request.args and request.args["done"] != ",".join(done)
     answer = page(
@@ -172,6 +172,7 @@ def _plate(picture_id: int, template: str) -> Any:
         use=sheet.plate(behind),
         tries=tries,
         hole=hole,
+        shadow=shadow,
         done=",".join(done),
         active=any(task.state in ACTIVE for task in tries),
     )
@@ -227,6 +228,8 @@ def fill(picture_id: int) -> Any:
         near=form.get("near", 0.5, type=float),
         take=form.get("take", "[]"),
         avoid=form.get("avoid", "[]"),
+        shadow="shadow" in form,
+        unlike="unlike" in form,
     )
     task = _start(opened, TaskKind.FILL, opened.picture.name, wish)
     tasks.announce(task)

@@ -26,6 +26,8 @@ __all__ = ["blueprint"]
 blueprint = Blueprint("tiles", __name__, url_prefix="/pictures")
 
 _THUMBNAIL = 240
+_TINT = (226, 122, 24)
+"""Of a shadow, as shown; sRGB codes."""
 
 
 def _cuttings() -> Cuttings:
@@ -100,6 +102,20 @@ def fill_thumbnail(task_id: int) -> Any:
     with suppress(CoreError):
         part = _around(cuttings.hole(opened.picture.file, opened.sheet, behind)[1], 0.6)
     return _png(_shrunk(codes[part]))
+
+
+@blueprint.get("/<int:picture_id>/shadow.png")
+@login_required
+def shadow(picture_id: int) -> Any:
+    """Send the soft shadow beside a hole as a small picture: the hole dark, the shadow tinted."""
+    opened, cuttings = open_sheet(picture_id), _cuttings()
+    asked = opened.picture.file, opened.sheet, request.args.get("behind", "")
+    hole, dark = cuttings.hole(*asked)[1], cuttings.shadow(*asked)
+    part = _around(hole | dark, 0.3)
+    codes = _shrunk(np.ascontiguousarray(cuttings.codes(opened.picture.file)[part]))
+    cut, share = (_shrunk(each[part].astype(np.float32))[..., None] for each in (hole, dark))
+    tinted, share = codes * (1 - 0.75 * cut), 0.55 * share
+    return _png(np.rint(tinted * (1 - share) + np.array(_TINT) * share).astype(np.uint8))
 
 
 def _around(mask: np.ndarray, margin: float) -> tuple[slice, slice]:

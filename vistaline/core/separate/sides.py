@@ -11,7 +11,14 @@ from vistaline.core.separate.boxed import told_by_box
 from vistaline.core.separate.dividing import divided
 from vistaline.core.separate.geodesic import NEVER, ways_from
 
-__all__ = ["drawn_anew", "mended_by_strokes", "softened_lab", "told_by_strokes", "told_with_box"]
+__all__ = [
+    "drawn_anew",
+    "likelier_colours",
+    "mended_by_strokes",
+    "softened_lab",
+    "told_by_strokes",
+    "told_with_box",
+]
 
 _ROUNDS = 4
 _ROUNDS_OF_A_BOX = 8
@@ -143,15 +150,30 @@ def drawn_anew(
     bins = _binned(lab)
     found = (found | this) & ~not_this
     for _ in range(rounds):
-        own = _counted(bins, found + (_COUNTED - 1) * this)
-        other = _counted(bins, ~found + (_COUNTED - 1) * not_this)
-        likelier = np.clip(np.log((own + _RARE) / (other + _RARE)), -_FAR, _FAR)
+        likelier = _likelier(
+            bins, found + (_COUNTED - 1) * this, ~found + (_COUNTED - 1) * not_this
+        )
         speaks = (likelier[bins] + _WAY * (nearer - 0.5)).astype(np.float32)
         speaks[this], speaks[not_this] = _SURE, -_SURE
         before, found = found, divided(speaks, across, down)
         if (found != before).mean() < 1e-3:
             break
     return found
+
+
+def likelier_colours(lab: FloatArray, own: np.ndarray, other: np.ndarray) -> FloatArray:
+    """Return the logarithm of how much likelier each pixel's colour is in one part than in another.
+
+    ``own``, ``other``: bool (height, width). At most 6 either way.
+    """
+    bins = _binned(lab)
+    return _likelier(bins, own, other)[bins]
+
+
+def _likelier(bins: np.ndarray, own: np.ndarray, other: np.ndarray) -> FloatArray:
+    """Return the same of each bin, by what pixels count on either side."""
+    counts = [_counted(bins, each) + _RARE for each in (own, other)]
+    return np.clip(np.log(counts[0] / counts[1]), -_FAR, _FAR)
 
 
 def _costs_of_parting(lab: FloatArray) -> tuple[FloatArray, FloatArray]:

@@ -344,6 +344,8 @@ const HINTS = {
   drop_plate: "Forget this filling; it can be done anew",
   "#fill [value=texture]": "Fill it with pieces of what is beside the hole",
   "#fill [value=smooth]": "Let the colours round the hole run together: for skies and walls",
+  "#fill [name=shadow]": "The hole grows by the shadow that lies beside what was cut out",
+  "#fill [name=unlike]": "So that what was cut out is not begun again; painted areas go before it",
   "#fill [name=seed]": "Another number, another filling",
   "#fill [name=near]": "How much nearer places are preferred to take from",
   "[data-tool=take]": "Paint where it may take from",
