@@ -7,6 +7,8 @@ import skimage.data
 from scipy.stats import wasserstein_distance
 
 from vistaline.core.errors import FillError
+from vistaline.core.picture import exemplar
+from vistaline.core.picture.carried import carry, reduced
 from vistaline.core.picture.exemplar import ExemplarSettings, fill_by_texture
 from vistaline.core.picture.smooth import fill_smoothly, pull_push
 
@@ -123,3 +125,35 @@ def test_pull_push_leaves_what_is_known(rng: np.random.Generator) -> None:
     filled = pull_push(colour, known)
     np.testing.assert_allclose(filled[known], colour[known], atol=1e-6)
     assert np.isfinite(filled).all()
+
+
+@pytest.mark.parametrize("name", ["grass", "gravel"])
+def test_a_fill_of_a_large_picture_is_carried_from_a_small_one(
+    name: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Textures as above, as soft as large pictures are."""
+    grey = cv2.resize(getattr(skimage.data, name)(), (1001, 999), interpolation=cv2.INTER_CUBIC)
+    picture = np.dstack([grey] * 3)
+    hole = round_hole(*picture.shape[:2], 0.12)
+    monkeypatch.setattr(exemplar, "_LARGEST", 300_000)
+    filled = fill_by_texture(picture, hole)
+    ratio, distance = texture_likeness(filled, hole)
+    assert 0.75 <= ratio <= 1.35
+    assert distance <= 0.2
+    assert step_at_the_rim(filled, hole) <= 2.25
+    np.testing.assert_array_equal(filled[~hole], picture[~hole])
+
+
+def test_carried_pixels_are_the_pictures_own() -> None:
+    """A shifted copy: every pixel of the hole is the one that lies so far beside it, exactly."""
+    picture = skimage.data.coffee()[:240, :360].copy()
+    hole = np.zeros((240, 360), bool)
+    hole[80:160, 40:120] = True
+    small, cut, known = reduced(picture, hole, ~hole, 4)
+    assert small.shape == (60, 90, 3) and cut.sum() == 400 and not (cut & known).any()
+    rows, columns = np.indices(cut.shape)
+    sources = np.dstack([rows, columns + 30]).astype(np.int32)
+    filled = picture.copy()
+    carry(filled, hole, sources, cut, np.zeros((60, 90, 3), np.float32))
+    inner = cv2.erode(hole.astype(np.uint8), np.ones((41, 41))) > 0
+    np.testing.assert_array_equal(filled[inner], np.roll(picture, -120, axis=1)[inner])

@@ -68,6 +68,22 @@ def test_own_colours_carry_less_of_the_old_background(scene) -> None:  # type: i
     assert error(matte.foreground.astype(np.float32)) < 0.8 * error(picture.astype(np.float32))
 
 
+def test_colours_found_in_tiles_are_those_found_at_once(  # type: ignore[no-untyped-def]
+    scene, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Beyond 16 megapixels a picture's colours are found in tiles that overlap."""
+    picture, alpha, _ = scene
+    drawn = ((alpha > 0.5) * 255).astype(np.uint8)
+    whole = solve_edge(picture, drawn)
+    monkeypatch.setattr("vistaline.core.separate.matte._LARGEST", 1000)
+    monkeypatch.setattr("vistaline.core.separate.matte._TILE", 300)
+    tiled = solve_edge(picture, drawn)
+    np.testing.assert_array_equal(tiled.alpha, whole.alpha)
+    shown = whole.alpha > 0.05
+    off = np.abs(tiled.foreground.astype(int) - whole.foreground)[shown]
+    assert off.mean() < 0.5 and np.percentile(off, 99) < 8
+
+
 def test_what_is_known_is_kept(scene) -> None:  # type: ignore[no-untyped-def]
     picture, alpha, _ = scene
     drawn = ((alpha > 0.5) * 255).astype(np.uint8)

@@ -12,8 +12,10 @@ from tempfile import TemporaryDirectory
 
 import numpy as np
 
+from vistaline.core.arrays import FloatArray
 from vistaline.core.foresight.ahead import look_ahead
 from vistaline.core.looks.blending import Blend
+from vistaline.core.picture.carried import carry
 from vistaline.core.picture.pyramid import Pyramid, PyramidStore, build_levels
 from vistaline.core.picture.transfer import Tags, linear_from_clip
 from vistaline.core.render.frame import Renderer
@@ -144,6 +146,11 @@ def _cut() -> None:
         {"kind": "guess", "this": strokes},
     ]
     separate(picture, parse_cutset({"cutouts": [{"name": "A", "steps": steps, "band": 4}]}))
+    # As a large picture's hole is filled.
+    hole, places = np.zeros((8, 8), bool), np.zeros((4, 4, 2), np.int32)
+    hole[3:5, 3:5] = True
+    none: FloatArray = np.zeros((4, 4, 3), np.float32)
+    carry(np.ascontiguousarray(picture[:8, :8]), hole, places, np.ones((4, 4), bool), none)
 
 
 if __name__ == "__main__":

@@ -17,7 +17,9 @@ import numpy as np
 from numba import njit
 
 from vistaline.core.errors import FillError
+from vistaline.core.picture.carried import carry, reduced
 from vistaline.core.picture.evening import evened
+from vistaline.core.picture.rim import off_at_rim, rim_of, spread_inwards
 from vistaline.core.picture.smooth import pull_push
 
 __all__ = ["ExemplarSettings", "Progress", "fill_by_texture"]
@@ -25,11 +27,10 @@ __all__ = ["ExemplarSettings", "Progress", "fill_by_texture"]
 RADIUS = 3
 CHANNELS = 5
 _SOLVE_PIXELS = 250_000
+_LARGEST = 16_000_000
+"""Pixels: of a larger picture the map of sources is found in a copy, and carried to its pixels."""
 _FEWEST_SOURCES = 150
 _SPREAD, _FINAL_SPREAD = 1.0, 0.3
-_RIM_STEP = 40.0
-"""Codes: a step at the rim that is larger is more and more an edge, from twice as much wholly."""
-_RIM_REACH = 3.0
 _STRIP = 256
 """Rows that are converted at once: whole 12-megapixel copies would take half a gigabyte."""
 
@@ -74,12 +75,39 @@ def fill_by_texture(
 
     Notes
     -----
-    The same picture, hole and seed give the same bytes: one thread, one generator.
+    The same picture, hole and seed give the same bytes: one thread, one generator. In pictures of
+    more than 16 megapixels the map of sources is found at a half or a quarter; what is put in are
+    the picture's own pixels all the same (``carried``).
     """
     settings = settings or ExemplarSettings()
-    known = ~hole if sources is None else sources & ~hole
     if not hole.any():
         return picture.copy()
+    known = ~hole if sources is None else sources & ~hole
+    times = 1
+    while hole.size > _LARGEST * times**2:
+        times *= 2
+    filled = picture.copy()
+    if times == 1:
+        level, field = _found(picture, hole, known, settings, progress)
+        _join_rim(level, field)
+        _even_out(level, field)
+        filled[hole] = np.clip(np.rint(level.content[hole, :3]), 0, 255).astype(np.uint8)
+        return filled
+    level, field = _found(*reduced(picture, hole, known, times), settings, progress)
+    plain = level.content[..., :3].copy()
+    _even_out(level, field)
+    carry(filled, hole, _sources(level, field), level.hole, level.content[..., :3] - plain)
+    return filled
+
+
+def _found(
+    picture: np.ndarray,
+    hole: np.ndarray,
+    known: np.ndarray,
+    settings: ExemplarSettings,
+    progress: Progress,
+) -> tuple[_Level, np.ndarray]:
+    """Return the finest level with what was voted into its hole, and the map of sources."""
     scales = _scales(picture, hole, known)
     state = np.array([settings.seed * 2654435761 % 2**32 + 1], np.uint64)
     pixels = [scale.hole.size for scale in scales]
@@ -111,11 +139,7 @@ def fill_by_texture(
         coarser = level
     progress(1.0, "done")
     assert coarser is not None
-    _join_rim(coarser, field)
-    _even_out(coarser, field)
-    filled = picture.copy()
-    filled[hole] = np.clip(np.rint(coarser.content[hole, :3]), 0, 255).astype(np.uint8)
-    return filled
+    return coarser, field
 
 
 @dataclass(frozen=True, eq=False)
@@ -306,47 +330,28 @@ def _vote_in(level: _Level, field: np.ndarray, costs: np.ndarray, spread: float)
 
 
 def _join_rim(level: _Level, field: np.ndarray) -> None:
-    """Let what was put in the hole begin where the picture ends, fading within a few pixels.
-
-    At the rim a fill is off by what its source's neighbours differ from the picture's own. As
-    far as that is small it is taken away, less and less farther in: gradients are kept, as in
-    Perez, Gangnet and Blake, Poisson Image Editing, 2003, but only so far, for unlimited it
-    would carry a remnant of the subject over the whole fill.
-    """
-    hole, content = level.hole, level.content
-    cross = cv2.getStructuringElement(cv2.MORPH_CROSS, (3, 3))
-    rim = np.argwhere(hole & (cv2.dilate((~hole).astype(np.uint8), cross) > 0))
-    off, count = np.zeros((len(rim), 3), np.float32), np.zeros((len(rim), 1), np.float32)
-    for step in ((0, 1), (0, -1), (1, 0), (-1, 0)):
-        beside = rim + step
-        outside = np.all((beside >= 0) & (beside < hole.shape), axis=1)
-        outside[outside] = ~hole[tuple(beside[outside].T)]
-        source = field[level.number[tuple((rim[outside] + RADIUS).T)]] - RADIUS + step
-        there, copied = (content[tuple(at.T)][:, :3] for at in (beside[outside], source))
-        off[outside] += there - copied
-        count[outside] += 1
-    off /= np.maximum(count, 1)
-    off *= np.clip(2 - np.abs(off).max(axis=1, keepdims=True) / _RIM_STEP, 0, 1)
-    depth = cv2.distanceTransform(hole.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5)
-    near = np.nonzero(hole & (depth < 3 * _RIM_REACH))
-    fade = np.exp((1 - depth[near]) / _RIM_REACH)
-    plane = np.zeros(hole.shape, np.float32)
-    plane[tuple(rim.T)] = 1
-    share = np.maximum(cv2.GaussianBlur(plane, (0, 0), _RIM_REACH)[near], 1e-6)
-    first = plane[near] > 0
-    for channel in range(3):
-        plane[tuple(rim.T)] = off[:, channel]
-        spread = cv2.GaussianBlur(plane, (0, 0), _RIM_REACH)[near] / share * fade
-        content[..., channel][near] += np.where(first, plane[near], spread)
+    """Let what was put in the hole begin where the picture ends, fading within a few pixels."""
+    rim = rim_of(level.hole)
+    at = rim + RADIUS
+    source = field[level.number[at[:, 0], at[:, 1]]] - RADIUS
+    off = off_at_rim(level.content, level.hole, rim, source)
+    for channel, (near, change) in enumerate(spread_inwards(level.hole, rim, off)):
+        level.content[..., channel][near] += change
 
 
 def _even_out(level: _Level, field: np.ndarray) -> None:
     """Take small steps of tone out where pieces from different places meet."""
-    source = np.zeros((*level.hole.shape, 2), np.int32)
-    at = np.argwhere(level.hole)
-    source[level.hole] = field[level.number[at[:, 0] + RADIUS, at[:, 1] + RADIUS]] - RADIUS
-    for channel, change in enumerate(evened(level.content, level.hole, source)):
+    changes = evened(level.content, level.hole, _sources(level, field))
+    for channel, change in enumerate(changes):
         level.content[..., channel] += change
+
+
+def _sources(level: _Level, field: np.ndarray) -> np.ndarray:
+    """Return int32 (height, width, 2): row and column that each pixel of the hole comes from."""
+    source = np.zeros((*level.hole.shape, 2), np.int32)
+    at = np.argwhere(level.hole) + RADIUS
+    source[level.hole] = field[level.number[at[:, 0], at[:, 1]]] - RADIUS
+    return source
 
 
 @njit(cache=True, nogil=True)

@@ -11,6 +11,7 @@ There a weak pull towards the drawn edge decides, except under strokes over hair
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import cv2
@@ -24,8 +25,14 @@ _SOLVE_PIXELS = 200_000
 _BAND_SHARE = 0.012
 _BAND_OF_SUBJECT = 0.04
 _THIN = 0.15
+_LARGEST = 16_000_000
+"""Pixels: colours of more are found in tiles that overlap, within a bound of memory."""
+_TILE, _OVERLAP, _STRIP = 2048, 256, 256
 _PULL = 5e-4
 """Weight of the drawn edge beside the matting Laplacian; measured, see docs/performance.md."""
+
+
+Part = tuple[slice, slice]
 
 
 @dataclass(frozen=True, kw_only=True, eq=False)
@@ -57,7 +64,13 @@ def band_around(mask: np.ndarray, radius: int) -> tuple[np.ndarray, np.ndarray]:
     # A band as wide as for the whole figure would swallow a head or an arm: where the subject is
     # thinner, half its thickness is surely it. What is thinner still may be hair, and is not.
     thick = cv2.dilate(depth, np.ones((2 * radius + 1, 2 * radius + 1), np.uint8))
-    within = depth > np.where(thick > _THIN * radius, np.minimum(radius, thick / 2), radius)
+    # In place: of a hundred megapixels each copy takes 400 MB.
+    hair = thick <= _THIN * radius
+    thick *= 0.5
+    np.minimum(thick, radius, out=thick)
+    thick[hair] = radius
+    within = depth > thick
+    del depth, thick, hair
     beyond = cv2.distanceTransform(1 - inside, cv2.DIST_L2, cv2.DIST_MASK_5) > radius
     return within, beyond
 
@@ -98,15 +111,18 @@ def solve_edge(
     inside, outside = inside & ~hair, outside & ~hair
     box = _around(~(inside | outside), 4 * radius)
     part = picture[box]
-    drawn = np.where(hair, np.float32(np.nan), _drawn_edge(mask, radius))
     alpha = np.where(inside, np.float32(1), np.float32(0))
-    alpha[box] = _solved(part, inside[box], outside[box], drawn[box])
+    aim = _drawn_edge(mask, hair, radius, box)
+    alpha[box] = _solved(part, inside[box], outside[box], aim)
     foreground = picture.copy()
-    foreground[box] = _own_colours(part, alpha[box])
+    for tile, inner in _tiles(part.shape[:2]):
+        share = alpha[box][tile]
+        if (share < 1).any() and (share > 0).any():
+            foreground[box][tile][inner] = _own_colours(part[tile], share)[inner]
     return SolvedEdge(alpha=alpha, foreground=foreground)
 
 
-def _around(mask: np.ndarray, margin: int) -> tuple[slice, slice]:
+def _around(mask: np.ndarray, margin: int) -> Part:
     rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
     return (
         slice(max(0, rows[0] - margin), rows[-1] + 1 + margin),
@@ -114,36 +130,68 @@ def _around(mask: np.ndarray, margin: int) -> tuple[slice, slice]:
     )
 
 
-def _solved(
-    picture: np.ndarray, inside: np.ndarray, outside: np.ndarray, drawn: np.ndarray
-) -> np.ndarray:
-    height, width = inside.shape
+def _tiles(shape: tuple[int, int]) -> Iterator[tuple[Part, Part]]:
+    """Yield parts of a large picture that overlap, and what of each is its own; or the whole."""
+    if shape[0] * shape[1] <= _LARGEST:
+        yield (slice(None), slice(None)), (slice(None), slice(None))
+        return
+    for top in range(0, shape[0], _TILE):
+        for left in range(0, shape[1], _TILE):
+            start = max(0, top - _OVERLAP), max(0, left - _OVERLAP)
+            yield (
+                (
+                    slice(start[0], top + _TILE + _OVERLAP),
+                    slice(start[1], left + _TILE + _OVERLAP),
+                ),
+                (
+                    slice(top - start[0], top - start[0] + _TILE),
+                    slice(left - start[1], left - start[1] + _TILE),
+                ),
+            )
+
+
+def _solve_size(shape: tuple[int, ...]) -> tuple[int, int]:
+    """Return the width and height at which alpha is solved."""
+    height, width = shape[:2]
     scale = min(1.0, (_SOLVE_PIXELS / (height * width)) ** 0.5)
-    size = (max(8, round(width * scale)), max(8, round(height * scale)))
+    return max(8, round(width * scale)), max(8, round(height * scale))
+
+
+def _solved(
+    picture: np.ndarray, inside: np.ndarray, outside: np.ndarray, aim: np.ndarray
+) -> np.ndarray:
+    size = _solve_size(inside.shape)
     full = float(np.iinfo(picture.dtype).max)
     small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA) / full
     trimap = np.full((size[1], size[0]), 0.5)
     for known, value in ((inside, 1.0), (outside, 0.0)):
-        share = cv2.resize(known.astype(np.float32), size, interpolation=cv2.INTER_AREA)
-        trimap[share > 0.999] = value
+        share = cv2.resize(known.astype(np.uint8) * 255, size, interpolation=cv2.INTER_AREA)
+        trimap[share == 255] = value
     if not (trimap == 1).any() or not (trimap == 0).any():
         raise MaskError(
             "The band around the edge leaves nothing that is surely the subject, or surely not. "
             "Make the band narrower."
         )
-    aim = cv2.resize(drawn, size, interpolation=cv2.INTER_NEAREST)
     alpha = _closed_form(small, trimap, aim)
     enlarged = _enlarged(small.astype(np.float32), alpha.astype(np.float32), picture)
     enlarged[inside], enlarged[outside] = 1, 0
     return enlarged
 
 
-def _drawn_edge(mask: np.ndarray, radius: int) -> np.ndarray:
-    """Return 0..1: the drawn edge, fading over two thirds of the band's half width."""
+def _drawn_edge(mask: np.ndarray, hair: np.ndarray, radius: int, box: Part) -> np.ndarray:
+    """Return 0..1, as small as alpha is solved: the drawn edge, fading over 2/3 of half the band.
+
+    It is no number under strokes over hair.
+    """
     inside = (mask > 127).astype(np.uint8)
     signed = cv2.distanceTransform(inside, cv2.DIST_L2, cv2.DIST_MASK_5)
     signed -= cv2.distanceTransform(1 - inside, cv2.DIST_L2, cv2.DIST_MASK_5)
-    return np.clip(0.5 + signed * np.float32(1.5 / radius), 0, 1)
+    signed, hair = signed[box], hair[box]
+    size = _solve_size(signed.shape)
+    small = cv2.resize(signed, size, interpolation=cv2.INTER_NEAREST)
+    drawn = np.clip(0.5 + small * np.float32(1.5 / radius), 0, 1)
+    drawn[cv2.resize(hair.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0] = np.nan
+    return drawn
 
 
 def _closed_form(picture: np.ndarray, trimap: np.ndarray, drawn: np.ndarray) -> np.ndarray:
@@ -178,11 +226,21 @@ def _enlarged(small: np.ndarray, alpha: np.ndarray, picture: np.ndarray) -> np.n
     shared = cv2.blur(small * alpha[..., None], side) - mean * alpha_mean[..., None]
     slope = np.linalg.solve(covariance, shared[..., None])[..., 0].astype(np.float32)
     offset = alpha_mean - np.sum(slope * mean, axis=-1)
-    size = (picture.shape[1], picture.shape[0])
-    slope = cv2.resize(cv2.blur(slope, side), size, interpolation=cv2.INTER_LINEAR)
-    offset = cv2.resize(cv2.blur(offset, side), size, interpolation=cv2.INTER_LINEAR)
-    guide = picture.astype(np.float32) / np.iinfo(picture.dtype).max
-    return np.clip(np.sum(slope * guide, axis=-1) + offset, 0, 1)
+    model = np.dstack([cv2.blur(slope, side), cv2.blur(offset, side)])
+    height, width = picture.shape[:2]
+    model = cv2.resize(model, (width, len(model)), interpolation=cv2.INTER_LINEAR)
+    full, enlarged = np.float32(np.iinfo(picture.dtype).max), np.empty((height, width), np.float32)
+    for top in range(0, height, _STRIP):
+        # As OpenCV enlarges linearly, by strips: the whole model takes 16 bytes a pixel.
+        rows = np.arange(top, min(top + _STRIP, height))
+        at = np.clip((rows + 0.5) * (len(model) / height) - 0.5, 0, len(model) - 1)
+        above = np.minimum(at.astype(int), max(len(model) - 2, 0))
+        below = np.minimum(above + 1, len(model) - 1)
+        share = (at - above).astype(np.float32)[:, None, None]
+        near = model[above] * (1 - share) + model[below] * share
+        guide = picture[rows] / full
+        enlarged[rows] = np.sum(near[..., :3] * guide, axis=-1) + near[..., 3]
+    return np.clip(enlarged, 0, 1, out=enlarged)
 
 
 def _own_colours(picture: np.ndarray, alpha: np.ndarray) -> np.ndarray:
