@@ -24,6 +24,7 @@ __all__ = ["guess_subject"]
 _GUESS_PIXELS = 60_000
 _FINE_PIXELS = 1_000_000
 _FINE_REACH = 0.012
+_STEEPER = np.clip((np.arange(256) - 127.5) * 2 + 127.5, 0, 255).astype(np.uint8)
 _STANDING_OUT: Kept[tuple[np.ndarray, float]] = Kept("what stands out")
 
 
@@ -125,10 +126,9 @@ def _guess_in(
     *,
     alone: bool = False,
 ) -> np.ndarray:
-    height, width = this.shape
-    scale = min(1.0, (_GUESS_PIXELS / (height * width)) ** 0.5)
-    size = (max(1, round(width * scale)), max(1, round(height * scale)))
-    small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
+    size, fine_size = (_at_most(pixels, this.shape) for pixels in (_GUESS_PIXELS, _FINE_PIXELS))
+    fine = cv2.resize(picture, fine_size, interpolation=cv2.INTER_AREA)
+    small = cv2.resize(fine, size, interpolation=cv2.INTER_AREA)
     lab, over = softened_lab(small), shrunk(this, size)
     beside = shrunk(not_this, size) & ~over
     if alone:
@@ -142,14 +142,28 @@ def _guess_in(
         _, parts = cv2.connectedComponents(found)
         stroked = np.unique(parts[over & (found > 0)])
         found = np.isin(parts, stroked[stroked > 0]).astype(np.uint8)
-    full = cv2.resize(found * 255, (width, height), interpolation=cv2.INTER_CUBIC)
-    if scale < 1:
+    mask = cv2.resize(found * 255, fine_size, interpolation=cv2.INTER_CUBIC)
+    if size != fine_size:
         # The small mask's stairs, rounded off; edge care does the rest.
-        full = cv2.GaussianBlur(full, (0, 0), 0.7 / scale)
-        full = np.clip((full.astype(np.float32) - 127.5) * 2 + 127.5, 0, 255).astype(np.uint8)
-        full = _with_fine_parts(picture, full)
-    full[this], full[not_this & ~this] = 255, 0
-    return full
+        mask = _steeper(cv2.GaussianBlur(mask, (0, 0), 0.7 * fine_size[0] / size[0]))
+        mask = _with_fine_parts(fine, mask)
+    full = (this.shape[1], this.shape[0])
+    if fine_size != full:
+        mask = _steeper(cv2.resize(mask, full, interpolation=cv2.INTER_LINEAR))
+    mask[this], mask[not_this & ~this] = 255, 0
+    return mask
+
+
+def _at_most(pixels: int, shape: tuple[int, ...]) -> tuple[int, int]:
+    """Return the width and height of a picture's copy of so many pixels at most."""
+    height, width = shape[:2]
+    scale = min(1.0, (pixels / (height * width)) ** 0.5)
+    return max(1, round(width * scale)), max(1, round(height * scale))
+
+
+def _steeper(mask: np.ndarray) -> np.ndarray:
+    """Return a mask whose edge is half as wide."""
+    return cv2.LUT(mask, _STEEPER)
 
 
 def _standing_out(
@@ -169,14 +183,10 @@ def _with_fine_parts(picture: np.ndarray, mask: np.ndarray) -> np.ndarray:
     """Return the mask with hair and twigs that the small copy could not hold.
 
     Along the edge a pixel goes to whichever side's colour, as it is nearby, it is more like;
-    only where the two sides differ clearly by more than each does within itself. At a megapixel.
+    only where the two sides differ clearly by more than each does within itself.
     """
-    height, width = mask.shape
-    scale = min(1.0, (_FINE_PIXELS / (height * width)) ** 0.5)
-    size = (max(1, round(width * scale)), max(1, round(height * scale)))
-    small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA).astype(np.float32)
-    inside = (cv2.resize(mask, size, interpolation=cv2.INTER_AREA) > 127).astype(np.uint8)
-    reach = max(2, round(size[0] * _FINE_REACH))
+    small, inside = picture.astype(np.float32), (mask > 127).astype(np.uint8)
+    reach = max(2, round(mask.shape[1] * _FINE_REACH))
     depth = cv2.distanceTransform(inside, cv2.DIST_L2, cv2.DIST_MASK_5)
     beyond = cv2.distanceTransform(1 - inside, cv2.DIST_L2, cv2.DIST_MASK_5)
     sides = [
@@ -189,9 +199,7 @@ def _with_fine_parts(picture: np.ndarray, mask: np.ndarray) -> np.ndarray:
     band = (depth <= reach) & (beyond <= reach) & clear
     band &= (sides[0][0] > 0.01) & (sides[1][0] > 0.01)
     fine = np.where(band, away[0] < away[1], inside > 0).astype(np.uint8) * 255
-    full = (width, height)
-    taken = cv2.resize(band.astype(np.uint8), full, interpolation=cv2.INTER_NEAREST) > 0
-    return np.where(taken, cv2.resize(fine, full, interpolation=cv2.INTER_LINEAR), mask)
+    return np.where(band, fine, mask)
 
 
 def _nearby(
