@@ -286,12 +286,12 @@ def test_the_soft_shadow_beside_a_hole_is_offered_and_filled(
     wall, shade = encode_srgb(light) * 255, taken > 0.2
     picture = bring_in(client, project, "apple.png", encode_png(codes))
     edit(client, picture, "add_cutout", name="Apple")
-    assert "soft shadow" not in client.get(f"/pictures/{picture}/panels/plate").text
+    assert not client.get(f"/pictures/{picture}/panels/shadow").text
     rows, columns = np.flatnonzero(apple.any(axis=1)), np.flatnonzero(apple.any(axis=0))
     x, y = int(columns[0]) - 4, int(rows[0]) - 4
     box = [x, y, int(columns[-1]) + 5 - x, int(rows[-1]) + 5 - y]
     edit(client, picture, "add_mask_step", cutout="c1", step={"kind": "guess", "box": box})
-    assert "Its soft shadow" in client.get(f"/pictures/{picture}/panels/plate").text
+    assert "Its soft shadow" in client.get(f"/pictures/{picture}/panels/shadow").text
     assert decoded(client.get(f"/pictures/{picture}/shadow.png")).ndim == 3
     dark = []
     for wish in ({}, {"shadow": "on", "unlike": "on"}):

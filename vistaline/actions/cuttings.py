@@ -9,7 +9,7 @@ from __future__ import annotations
 import hashlib
 import os
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from functools import partial
@@ -58,6 +58,11 @@ def _hash(*parts: str) -> str:
 def sliced(cutout: Cutout) -> bool:
     """Whether a cutout is cut by the depth of its own picture; it tells that depth nothing."""
     return any(isinstance(step, DepthBand) and step.map == OWN_DEPTH for step in cutout.steps)
+
+
+def _name_of(used: Sequence[NamedMask]) -> str:
+    """Return what the hole of these masks is known by."""
+    return _hash(*(mask.name for mask in used))
 
 
 def _last_together(cutset: CutSet, drawn: list[np.ndarray]) -> np.ndarray:
@@ -257,15 +262,20 @@ class Cuttings:
     def hole(self, file: str, sheet: Sheet, behind: str) -> tuple[str, np.ndarray]:
         """Return the name and the hole (bool) behind a cutout and all nearer ones."""
         used = self._taken(file, sheet, behind)
-        return _hash(*(mask.name for mask in used)), hole_behind([m.array for m in used])
+        return _name_of(used), hole_behind([mask.array for mask in used])
+
+    def hole_name(self, file: str, sheet: Sheet, behind: str) -> str:
+        """Return the name of :meth:`hole` alone."""
+        return _name_of(self._taken(file, sheet, behind))
 
     def shadow(self, file: str, sheet: Sheet, behind: str) -> np.ndarray:
         """Return bool (height, width): the soft shadow that begins at a hole."""
-        name, hole = self.hole(file, sheet, behind)
-        codes = self.codes(file)
-        return self._kept(
-            "shadows", _hash(file, name), lambda: soft_shadow(codes, hole), _KEPT_MASKS
-        )
+        used = self._taken(file, sheet, behind)
+
+        def compute() -> np.ndarray:
+            return soft_shadow(self.codes(file), hole_behind([mask.array for mask in used]))
+
+        return self._kept("shadows", _hash(file, _name_of(used)), compute, _KEPT_MASKS)
 
     def alike(self, file: str, sheet: Sheet, behind: str) -> np.ndarray:
         """Return bool (height, width): what looks like what was cut out, beside its hole."""

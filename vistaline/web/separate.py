@@ -139,6 +139,24 @@ def plate_panel(picture_id: int) -> Any:
     return _plate(picture_id, "sheet/_plate.html")
 
 
+@blueprint.get("/<int:picture_id>/panels/shadow")
+@login_required
+def shadow_panel(picture_id: int) -> Any:
+    """The offer to fill the soft shadow beside a hole, too; nothing where there is none.
+
+    Asked for when it comes into sight: it takes too long to be told with every stroke.
+    """
+    opened = open_sheet(picture_id)
+    asked = opened.picture.file, opened.sheet, request.args.get("behind", "")
+    try:
+        dark = _cuttings().shadow(*asked)
+        more = float(dark.sum()) / max(1, int(_cuttings().hole(*asked)[1].sum()))
+    except CoreError:
+        return ""
+    values = {"behind": asked[2], "hole": _cuttings().hole_name(*asked), "more": more}
+    return page("sheet/_shadow.html", opened, "separate", **values) if more else ""
+
+
 @blueprint.get("/<int:picture_id>/panels/tries")
 @login_required
 def tries_panel(picture_id: int) -> Any:
@@ -156,12 +174,10 @@ def _plate(picture_id: int, template: str) -> Any:
         session(), opened.picture.project_id, (TaskKind.FILL,), picture_id=picture_id
     )
     tries = [task for task in found if task.arguments.get("behind", "") == behind]
-    hole, shadow = "", 0.0
+    hole = ""
     if any(cutout.steps for cutout in sheet.cutset.cutouts):
         with suppress(CoreError):
-            hole, there = _cuttings().hole(opened.picture.file, sheet, behind)
-            dark = _cuttings().shadow(opened.picture.file, sheet, behind)
-            shadow = float(dark.sum()) / max(1, int(there.sum()))
+            hole = _cuttings().hole_name(opened.picture.file, sheet, behind)
     done = [str(task.id) for task in tries if task.state is JobState.DONE]
     fresh = "done" in request.args and request.args["done"] != ",".join(done)
     answer = page(
@@ -172,7 +188,6 @@ def _plate(picture_id: int, template: str) -> Any:
         use=sheet.plate(behind),
         tries=tries,
         hole=hole,
-        shadow=shadow,
         done=",".join(done),
         active=any(task.state in ACTIVE for task in tries),
     )

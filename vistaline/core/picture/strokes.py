@@ -91,5 +91,7 @@ def stroke_mask(
 
 def shrunk(drawn: np.ndarray, size: tuple[int, int]) -> np.ndarray:
     """Return a drawn shape (bool) at another size (width, height); a thin stroke stays."""
-    share = cv2.resize(drawn.astype(np.uint8) * 255, size, interpolation=cv2.INTER_AREA)
+    if not drawn.any():
+        return np.zeros(size[::-1], bool)
+    share = cv2.resize(drawn.view(np.uint8) * 255, size, interpolation=cv2.INTER_AREA)
     return share > 76

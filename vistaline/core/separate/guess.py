@@ -185,31 +185,43 @@ def _with_fine_parts(picture: np.ndarray, mask: np.ndarray) -> np.ndarray:
     Along the edge a pixel goes to whichever side's colour, as it is nearby, it is more like;
     only where the two sides differ clearly by more than each does within itself.
     """
-    small, inside = picture.astype(np.float32), (mask > 127).astype(np.uint8)
+    inside = (mask > 127).astype(np.uint8)
     reach = max(2, round(mask.shape[1] * _FINE_REACH))
     depth = cv2.distanceTransform(inside, cv2.DIST_L2, cv2.DIST_MASK_5)
     beyond = cv2.distanceTransform(1 - inside, cv2.DIST_L2, cv2.DIST_MASK_5)
-    sides = [
-        _nearby(small, where.astype(np.float32), 4 * reach + 1)
+    band = (depth <= reach) & (beyond <= reach)
+    rows, columns = np.flatnonzero(band.any(axis=1)), np.flatnonzero(band.any(axis=0))
+    if not len(rows):
+        return mask
+    part = tuple(
+        slice(max(0, int(ends[0]) - 2 * reach), int(ends[-1]) + 1 + 2 * reach)
+        for ends in (rows, columns)
+    )
+    band, colours = band[part], picture[part].astype(np.float32)
+    own, other = (
+        _nearby(colours, where[part].astype(np.float32), 4 * reach + 1, band)
         for where in (depth > max(2.0, reach / 3), beyond > reach)
-    ]
-    away = [_square(small - mean) for _, mean, _ in sides]
-    gap = _square(sides[0][1] - sides[1][1])
-    clear = gap > 4 * (sides[0][2] + sides[1][2])
-    band = (depth <= reach) & (beyond <= reach) & clear
-    band &= (sides[0][0] > 0.01) & (sides[1][0] > 0.01)
-    fine = np.where(band, away[0] < away[1], inside > 0).astype(np.uint8) * 255
-    return np.where(band, fine, mask)
+    )
+    here = colours[band]
+    clear = _square(own[1] - other[1]) > 4 * (own[2] + other[2])
+    clear &= (own[0] > 0.01) & (other[0] > 0.01)
+    nearer = _square(here - own[1]) < _square(here - other[1])
+    fine = mask.copy()
+    fine[part][band] = np.where(clear, nearer * np.uint8(255), mask[part][band])
+    return fine
 
 
 def _nearby(
-    picture: np.ndarray, weight: np.ndarray, side: int
+    picture: np.ndarray, weight: np.ndarray, side: int, there: np.ndarray
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Return weight, mean colour and variance of what is weighted in the square round a pixel."""
-    share = cv2.blur(weight, (side, side))
+    """Return weight (N,), mean colour (N, 3) and variance (N,) of what is weighted nearby.
+
+    In the square round each of ``there``, bool (height, width).
+    """
+    share = cv2.blur(weight, (side, side))[there]
     known = np.maximum(share, 1e-4)
-    mean = cv2.blur(picture * weight[..., None], (side, side)) / known[..., None]
-    square = cv2.blur(_square(picture) * weight, (side, side)) / known
+    mean = cv2.blur(picture * weight[..., None], (side, side))[there] / known[:, None]
+    square = cv2.blur(_square(picture) * weight, (side, side))[there] / known
     return share, mean, np.maximum(square - _square(mean), 0)
 
 
