@@ -12,11 +12,11 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
+from vistaline.core.prepare.scratches import long_scratches
+
 __all__ = ["find_damage", "repaired"]
 
 _WORK_PIXELS = 2_000_000
-_LINE = 61
-_TURNS = 12
 _HAT = 9
 _LOCAL = 20.0
 _CLEAR = 4.2
@@ -50,7 +50,7 @@ def find_damage(
     hats = _hats(small)
     strictness = 4.0 ** (1 - 2 * sensitivity)
     if brush is None:
-        found = _by_itself(hats, strictness)
+        found = _by_itself(small, hats, strictness)
     else:
         shrunk = cv2.resize(brush.astype(np.float32), size, interpolation=cv2.INTER_AREA)
         area = cv2.dilate((shrunk > 0.25).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
@@ -66,12 +66,15 @@ def find_damage(
     return damage & ~protect if protect is not None else damage
 
 
-def _by_itself(hats: tuple[np.ndarray, np.ndarray], strictness: float) -> np.ndarray:
+def _by_itself(
+    picture: np.ndarray, hats: tuple[np.ndarray, np.ndarray], strictness: float
+) -> np.ndarray:
     found = np.zeros(hats[0].shape, bool)
-    for hat in hats:
+    for hat, sign in zip(hats, (1, -1), strict=True):
         ordinary = _ordinary(hat, np.ones(hat.shape, bool))
-        # What is found by its core is followed as far as it stands out at all.
-        found |= _grown(_lines(hat) > 8 * strictness * ordinary, hat > 1.2 * ordinary, 3)
+        clear = hat > 1.2 * ordinary
+        lines = long_scratches(picture, hat, ordinary, sign, strictness=strictness)
+        found |= _grown(lines & clear, clear, 1)
     # One pixel more: a repair that starts from a scratch's soft edge would go on with it.
     return cv2.dilate(found.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
 
@@ -126,26 +129,6 @@ def _hats(picture: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     dark = cv2.morphologyEx(picture, cv2.MORPH_BLACKHAT, kernel)
     # Damage stands out in every channel, most of what is seen does not.
     return light.min(axis=2), dark.min(axis=2)
-
-
-def _lines(hat: np.ndarray) -> np.ndarray:
-    """Return the most that survives an opening by a long line, over its directions."""
-    # Reflected: at the edge an opening would return the largest number there is.
-    margin = _LINE // 2 + 1
-    padded = cv2.copyMakeBorder(hat, margin, margin, margin, margin, cv2.BORDER_REFLECT)
-    best = np.zeros_like(hat)
-    for n in range(_TURNS):
-        angle = np.pi * n / _TURNS
-        kernel = np.zeros((_LINE, _LINE), np.uint8)
-        dx, dy = np.cos(angle) * _LINE / 2, np.sin(angle) * _LINE / 2
-        middle = _LINE // 2
-        ends = [(round(middle + s * dx), round(middle + s * dy)) for s in (-1, 1)]
-        cv2.line(kernel, ends[0], ends[1], 1)
-        # Thickened first: a scratch is never quite straight.
-        thick = cv2.dilate(padded, np.ones((3, 3), np.uint8))
-        opened = cv2.morphologyEx(thick, cv2.MORPH_OPEN, kernel)
-        best = np.maximum(best, opened[margin:-margin, margin:-margin])
-    return np.minimum(best, cv2.dilate(hat, np.ones((3, 3), np.uint8)))
 
 
 def _grown(core: np.ndarray, into: np.ndarray, reach: int) -> np.ndarray:
