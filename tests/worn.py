@@ -1,0 +1,53 @@
+"""Photographs as worn prints: 22 long scratches, 6 hairs and 70 specks, where each covers what."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+__all__ = ["PRINTS", "worn"]
+
+PRINTS = ("astronaut", "chelsea", "coffee", "rocket", "motorcycle", "aloeL.jpg", "building.jpg",
+          "fruits.jpg", "home.jpg")  # fmt: skip
+
+
+def worn(photo: np.ndarray, seed: int) -> tuple[np.ndarray, np.ndarray]:
+    """Return a photo (float32, 0..1) worn, and how much of each pixel is covered, 0 to 1.
+
+    Scratches are nearly straight, one to three pixels wide, three of four light, half to wholly
+    opaque, and up to 700 pixels long in a megapixel.
+    """
+    rng = np.random.default_rng(seed)
+    height, width = photo.shape[:2]
+    scale = (height * width / 1e6) ** 0.5
+    out, cover = photo.copy(), np.zeros((height, width), np.float32)
+
+    def put(mark: np.ndarray, value: float) -> None:
+        nonlocal out, cover
+        mark = cv2.GaussianBlur(mark, (0, 0), 0.6)
+        out = out * (1 - mark[..., None]) + np.float32(value) * mark[..., None]
+        cover = np.maximum(cover, mark)
+
+    def line(points: np.ndarray, opaque: float, wide: int) -> np.ndarray:
+        mark = np.zeros((height, width), np.float32)
+        eighths = np.rint(points * 8).astype(np.int32)
+        return cv2.polylines(mark, [eighths], False, opaque, wide, cv2.LINE_AA, 3)
+
+    for _ in range(22):
+        angle, length = rng.uniform(0, np.pi), rng.uniform(120, 700) * scale
+        start = rng.uniform((0, 0), (width, height))
+        points = start + np.linspace(0, length, 60)[:, None] * (np.cos(angle), np.sin(angle))
+        points += np.cumsum(rng.normal(0, 0.35, (60, 2)), 0)
+        mark = line(points, float(rng.uniform(0.5, 1)), int(rng.integers(1, 4)))
+        put(mark, rng.uniform(0.75, 1) if rng.random() < 0.75 else rng.uniform(0, 0.2))
+    for _ in range(6):
+        start = rng.uniform((0, 0), (width, height))
+        angles = rng.uniform(0, 2 * np.pi) + np.cumsum(rng.normal(0, 0.12, 60))
+        steps = np.stack([np.cos(angles), np.sin(angles)], axis=1) * 2.5 * scale
+        put(line(start + np.cumsum(steps, 0), 0.9, 1), 0.1)
+    for _ in range(70):
+        mark = np.zeros((height, width), np.float32)
+        x, y = rng.uniform((0, 0), (width, height)).astype(int).tolist()
+        cv2.circle(mark, (x, y), int(rng.integers(1, 4)), float(rng.uniform(0.5, 1)), -1)
+        put(mark, rng.uniform(0.75, 1))
+    return out.astype(np.float32), cover
