@@ -30,7 +30,7 @@ _WEIGHTS = np.array([-13.31, 1.106, 5.378, 0.1, 0.7, -0.228, 1.736, 0.591, 0.529
 """Of 1, the logarithm of a piece's length, the share of it that stands out, the logarithm of by
 how much, that over what both sides differ by, its fainter fifth, how far it goes on beyond an end,
 how light it is (dark ones: the darker, the more), and whether it is light. By logistic regression
-on 7,000 pieces of nine photographs with and without drawn damage; see docs/performance.md."""
+on 25,000 pieces of nine photographs with and without drawn damage; see docs/performance.md."""
 _SURE, _LIKELY = 1.5, 0.25
 """Odds that a piece must have to be taken, and if it goes on from one that is."""
 _DARK = 4.0
