@@ -173,6 +173,8 @@ def test_the_principal_point_is_told_by_three_directions(rng: np.random.Generato
 
 
 def test_marks_that_cannot_be_are_named(rng: np.random.Generator) -> None:
+    with pytest.raises(PerspectiveError, match="Mark edges of two directions"):
+        recover_camera([], SIZE)
     away = [Edge((0, 0), (900, 300), DEEP), Edge((0, 900), (900, 500), DEEP)]
     crossing = [Edge((200, 100), (800, 900), UP), Edge((800, 100), (200, 900), UP)]
     with pytest.raises(PerspectiveError, match=r"Edges 3 and 4 .* cross"):

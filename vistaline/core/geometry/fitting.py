@@ -52,7 +52,8 @@ class Fit:
     ) -> Fit:
         """Return a first guess; ``PerspectiveError`` if there are too few edges for one."""
         points = np.array([(e.a, e.b, e.through or np.add(e.a, e.b) / 2) for e in edges], float)
-        third = np.array([edge.through is not None for edge in edges])
+        points = points.reshape(-1, 3, 2)
+        third = np.array([edge.through is not None for edge in edges], bool)
         bow = _first_bow(points[third], size, centre)
         ends = straightened(points[:, :2], bow, size, np.array(centre)).tolist()
         straight = [
