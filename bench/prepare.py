@@ -7,12 +7,12 @@ import numpy as np
 import skimage.data
 
 from bench.figures import Figure, timed
-from tests.core.test_prepare import blocks_in, compressed, psnr
-from tests.photos import halved, photograph
-from tests.worn import PRINTS, worn
+from tests.core.test_prepare import blocks_in, compressed
+from tests.photos import halved
+from tests.worn import PRINTS, judged
 from vistaline.core.prepare.compressed import without_blocks
 from vistaline.core.prepare.detail import denoised, enlarged
-from vistaline.core.prepare.repair import find_damage, repaired
+from vistaline.core.prepare.repair import find_damage
 
 SIZE = (4000, 3000)
 
@@ -39,21 +39,15 @@ def measure() -> list[Figure]:
 
 def _scratches() -> list[Figure]:
     """Return how well damage is found without a brush, and what repairing it gains."""
-    precisions, recalls, gains = [], [], []
-    for name in PRINTS:
-        whole = photograph(name).astype(np.float32) / 255
-        broken, cover = worn(whole, 21)
-        found = find_damage(broken)
-        precisions.append((found & (cover > 0.02)).sum() / found.sum())
-        recalls.append((found & (cover > 0.3)).sum() / (cover > 0.3).sum())
-        gains.append(psnr(repaired(broken, found), whole) - psnr(broken, whole))
+    precisions, recalls, gains = np.transpose([judged(name) for name in PRINTS])
     return [
         Figure("prepare, scratches by themselves: precision", float(np.mean(precisions)), "",
                0.75, "higher"),
         Figure("prepare, the same: recall of all damage", float(np.mean(recalls)), "", 0.6,
                "higher"),
         Figure("prepare, the same: gain", float(np.mean(gains)), "dB"),
-        Figure("prepare, the same: the worst photograph's", min(gains), "dB", -1.0, "higher"),
+        Figure("prepare, the same: the worst photograph's", float(gains.min()), "dB", -1.0,
+               "higher"),
     ]  # fmt: skip
 
 
