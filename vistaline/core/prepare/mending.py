@@ -98,7 +98,9 @@ def damage_of(picture: Prepared, step: Repair, matrix: np.ndarray) -> np.ndarray
     protect = painted(step.protect, (width, height), to_here) > 127
     damage = np.zeros((height, width), bool)
     if step.automatic:
-        damage |= find_damage(picture.colour, sensitivity=step.sensitivity, protect=protect)
+        damage |= find_damage(
+            picture.colour, sensitivity=step.sensitivity, protect=protect, scale=picture.scale
+        )
     if brush.any():
         damage |= find_damage(
             picture.colour, sensitivity=step.sensitivity, brush=brush, protect=protect

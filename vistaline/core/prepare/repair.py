@@ -29,6 +29,7 @@ def find_damage(
     sensitivity: float = 0.5,
     brush: np.ndarray | None = None,
     protect: np.ndarray | None = None,
+    scale: float = 1.0,
 ) -> np.ndarray:
     """Return bool (height, width): what looks like a scratch, a hair or dust.
 
@@ -42,23 +43,25 @@ def find_damage(
         Where a person says there is damage; without it the whole picture is searched for lines.
     protect : bool (height, width), optional
         What is never touched.
+    scale : 0 to 1
+        How small a copy this is of the picture that is meant.
     """
     height, width = picture.shape[:2]
-    scale = min(1.0, (_WORK_PIXELS / (height * width)) ** 0.5)
-    size = (max(1, round(width * scale)), max(1, round(height * scale)))
-    small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA) if scale < 1 else picture
+    shrunk_by = min(1.0, (_WORK_PIXELS / (height * width)) ** 0.5)
+    size = (max(1, round(width * shrunk_by)), max(1, round(height * shrunk_by)))
+    small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA) if shrunk_by < 1 else picture
     hats = _hats(small)
     strictness = 4.0 ** (1 - 2 * sensitivity)
     if brush is None:
-        found = _by_itself(small, hats, strictness)
+        found = _by_itself(small, hats, strictness, scale)
     else:
         shrunk = cv2.resize(brush.astype(np.float32), size, interpolation=cv2.INTER_AREA)
         area = cv2.dilate((shrunk > 0.25).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
         found = _under_brush(hats, area, strictness)
     damage = found.astype(np.uint8)
-    if scale < 1:
+    if shrunk_by < 1:
         damage = cv2.resize(damage, (width, height), interpolation=cv2.INTER_NEAREST)
-        reach = 2 * round(1 / scale) + 1
+        reach = 2 * round(1 / shrunk_by) + 1
         damage = cv2.dilate(damage, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (reach, reach)))
     damage = damage > 0
     if brush is not None:
@@ -67,13 +70,13 @@ def find_damage(
 
 
 def _by_itself(
-    picture: np.ndarray, hats: tuple[np.ndarray, np.ndarray], strictness: float
+    picture: np.ndarray, hats: tuple[np.ndarray, np.ndarray], strictness: float, scale: float
 ) -> np.ndarray:
     found = np.zeros(hats[0].shape, bool)
     for hat, sign in zip(hats, (1, -1), strict=True):
         ordinary = _ordinary(hat, np.ones(hat.shape, bool))
         clear = hat > 1.2 * ordinary
-        lines = long_scratches(picture, hat, ordinary, sign, strictness=strictness)
+        lines = long_scratches(picture, hat, ordinary, sign, strictness=strictness, scale=scale)
         found |= _grown(lines & clear, clear, 1)
     # One pixel more: a repair that starts from a scratch's soft edge would go on with it.
     return cv2.dilate(found.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0

@@ -46,7 +46,13 @@ _MOST_PIECES = 3000
 
 
 def long_scratches(
-    picture: FloatArray, hat: FloatArray, ordinary: FloatArray, sign: int, *, strictness: float = 1
+    picture: FloatArray,
+    hat: FloatArray,
+    ordinary: FloatArray,
+    sign: int,
+    *,
+    strictness: float = 1,
+    scale: float = 1,
 ) -> np.ndarray:
     """Return bool (height, width): where long scratches run, a pixel to either side.
 
@@ -60,20 +66,22 @@ def long_scratches(
         Light scratches, or dark ones.
     strictness : above 0
         By which the odds that a piece is one must be better, or may be worse.
+    scale : 0 to 1
+        How small a copy this is of the picture that is meant: its scratches are shorter, fainter.
     """
-    pieces = _pieces(hat > np.maximum(_RIDGE * ordinary, _FAINTEST))
+    pieces = _pieces(hat > np.maximum(_RIDGE * ordinary, _FAINTEST * scale), scale)
     if not len(pieces):
         return np.zeros(hat.shape, bool)
     signed = picture * np.float32(sign)
-    told = np.array([[1.0, *_told(signed, piece), float(sign)] for piece in pieces])
+    told = np.array([[1.0, *_told(signed, piece, scale), float(sign)] for piece in pieces])
     odds = np.exp(told @ _WEIGHTS) / strictness / (1 if sign > 0 else _DARK)
-    odds *= _ALONE ** (_beside(pieces) - _FEW).clip(0)
+    odds *= _ALONE ** (_beside(pieces / scale) - _FEW).clip(0)
     taken = odds > _SURE
     # What goes on from one that is taken may be less sure of itself.
     likely, before = odds > _LIKELY, 0
     while taken.sum() > before:
         before = int(taken.sum())
-        along = _drawn(pieces[taken], hat.shape, _CORRIDOR, _FOLLOWED)
+        along = _drawn(pieces[taken], hat.shape, _CORRIDOR, _FOLLOWED * scale)
         for n in np.flatnonzero(likely & ~taken):
             x, y = np.linspace(pieces[n, :2], pieces[n, 2:], _SAMPLES).astype(int).T
             taken[n] = along[y, x].mean() > _WITHIN
@@ -106,15 +114,22 @@ def _drawn(pieces: np.ndarray, shape: tuple[int, ...], width: int, beyond: float
     return found > 0
 
 
-def _pieces(ridge: np.ndarray) -> np.ndarray:
+def _pieces(ridge: np.ndarray, scale: float = 1) -> np.ndarray:
     """Return x, y of both ends (N, 4) of pieces of lines among ridges (bool)."""
     cv2.setRNGSeed(1)
     thin = skeletonize(ridge).astype(np.uint8) * 255
-    found = cv2.HoughLinesP(thin, 1, np.pi / 360, _VOTES, minLineLength=_SHORTEST, maxLineGap=_GAP)
+    found = cv2.HoughLinesP(
+        thin,
+        1,
+        np.pi / 360,
+        round(_VOTES * scale),
+        minLineLength=_SHORTEST * scale,
+        maxLineGap=_GAP * scale,
+    )
     return np.zeros((0, 4)) if found is None else found.reshape(-1, 4)[:_MOST_PIECES].astype(float)
 
 
-def _told(picture: FloatArray, piece: np.ndarray) -> list[float]:
+def _told(picture: FloatArray, piece: np.ndarray, scale: float = 1) -> list[float]:
     """Return what is seen along a piece of a line, and beside it: see ``_WEIGHTS``."""
     a, b = piece[:2], piece[2:]
     length = float(np.linalg.norm(b - a))
@@ -139,11 +154,11 @@ def _told(picture: FloatArray, piece: np.ndarray) -> list[float]:
     sides = np.abs(left - right).mean(axis=1)[_BEYOND:-_BEYOND]
     middle, differ = float(np.median(own)), float(np.median(sides))
     return [
-        np.log(length),
-        float((own > _SEEN).mean()),
-        float(np.log(max(middle, 1e-3))),
+        np.log(length / scale),
+        float((own > _SEEN * scale).mean()),
+        float(np.log(max(middle / scale, 1e-3))),
         float(np.clip(middle / (differ + 0.02), -5, 20)),
-        float(np.log(max(np.quantile(own, 0.2), 1e-3))),
-        max(float((end > _SEEN).mean()) for end in ends),
+        float(np.log(max(np.quantile(own, 0.2) / scale, 1e-3))),
+        max(float((end > _SEEN * scale).mean()) for end in ends),
         float(np.median(line[_BEYOND:-_BEYOND])),
     ]
