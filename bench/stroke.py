@@ -53,6 +53,30 @@ _FRAMES = """() => {
 }"""
 
 
+# From the pen's lifting to the last change of what the board shows.
+_LAG = """() => {
+  const canvas = document.querySelector(".board canvas");
+  const small = Object.assign(document.createElement("canvas"), { width: 64, height: 48 });
+  const context = small.getContext("2d", { willReadFrequently: true });
+  const seen = () => {
+    context.drawImage(canvas, 0, 0, 64, 48);
+    return context.getImageData(0, 0, 64, 48).data.join();
+  };
+  window.lags = [];
+  addEventListener("pointerup", () => {
+    const began = performance.now();
+    let [last, before] = [0, seen()];
+    const look = () => {
+      const now = seen();
+      if (now !== before) [last, before] = [performance.now() - began, now];
+      if (performance.now() - began < 3000) setTimeout(look, 30);
+      else window.lags.push(last);
+    };
+    setTimeout(look, 30);
+  }, true);
+}"""
+
+
 def measure() -> list[Figure]:
     """Return the median and the 95th percentile of the delays in milliseconds."""
     with (
@@ -66,13 +90,18 @@ def measure() -> list[Figure]:
         page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=stack.address)
         sign_in(page)
         delays, frames = _strokes(page), _moves(page, Path(folder) / "24 megapixels.jpg")
+        hand, lags = _hand(page)
         browser.close()
     return [
         Figure("desk, a brush stroke shows at 12 MP, median", median(delays), "ms", 100.0),
         Figure("desk, the same, 95 of 100", quantiles(delays, n=20)[18], "ms", 100.0),
         Figure("desk, frames while zooming and moving 24 MP, median", median(frames), "ms", 50.0),
         Figure("desk, the same, 95 of 100", quantiles(frames, n=20)[18], "ms", 100.0),
-    ]
+        Figure("desk, brush, guess and hair show at 24 MP, 95 of 100", quantiles(hand, n=20)[18],
+               "ms", 100.0),
+        Figure("desk, the guess is behind the pen's lifting at 24 MP, median", median(lags), "ms",
+               600.0),
+    ]  # fmt: skip
 
 
 def _strokes(page: Page) -> list[float]:
@@ -125,3 +154,35 @@ def _moves(page: Page, path: Path) -> list[float]:
         page.mouse.wheel(0, 120)
         page.wait_for_timeout(30)
     return sorted(page.evaluate("() => { window.enough = true; return window.frames_; }"))
+
+
+def _hand(page: Page) -> tuple[list[float], list[float]]:
+    """Return how soon strokes of three tools show on the picture that is open, and how late guesses
+    are, milliseconds."""
+    page.reload()
+    page.wait_for_selector(".board[data-ready]")
+    page.wait_for_timeout(2500)
+    page.evaluate(_WATCH)
+    box = page.locator(".board").bounding_box()
+    assert box is not None
+
+    def stroke(x: float, y: float, way: float) -> None:
+        page.mouse.move(box["x"] + x, box["y"] + y)
+        page.mouse.down()
+        for n in range(1, 20):
+            page.mouse.move(box["x"] + x + way * n, box["y"] + y)
+            page.wait_for_timeout(30)
+        page.mouse.up()
+
+    for row, key in enumerate(("4", "5", "7")):
+        page.keyboard.press(key)
+        for n in range(2):
+            stroke(180, 120 + 120 * row + 50 * n, 22)
+            page.wait_for_timeout(1500)
+    hand = sorted(page.evaluate("() => window.delays"))
+    page.evaluate(_LAG)
+    page.keyboard.press("5")
+    for n in range(5):
+        stroke(330, 200 + 37 * n, 8)
+        page.wait_for_timeout(3500)
+    return hand, page.evaluate("() => window.lags")
