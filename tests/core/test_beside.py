@@ -92,6 +92,12 @@ def test_photographs_of_several_things_have_no_soft_shadow_on_one_ground() -> No
     assert np.flatnonzero(found.any(axis=0)).min() > middle
 
 
+def test_beside_a_hole_that_is_nearly_everything_there_is_no_shadow() -> None:
+    hole = np.ones((900, 900), bool)
+    hole[450, 450] = False
+    assert not soft_shadow(np.full((900, 900, 3), 90, np.uint8), hole).any()
+
+
 def test_what_looks_like_the_subject_is_kept_out_and_little_else(
     rng: np.random.Generator,
 ) -> None:

@@ -217,6 +217,12 @@ def test_long_scratches_are_found_without_a_brush() -> None:
         assert find_damage(photograph(name).astype(np.float32) / 255).mean() < 0.01, name
 
 
+@pytest.mark.parametrize("scale", [0.004, 0.05, 0.3])
+def test_damage_is_sought_in_however_small_a_copy(photo: np.ndarray, scale: float) -> None:
+    small = cv2.resize(damaged(photo)[0], (160, 160), interpolation=cv2.INTER_AREA)
+    assert find_damage(small, scale=scale).shape == (160, 160)
+
+
 def test_what_is_protected_stays(photo: np.ndarray) -> None:
     broken, _ = damaged(photo)
     whole = Stroke(points=((0, 256), (512, 256)), width=1500)

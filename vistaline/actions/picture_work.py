@@ -276,7 +276,7 @@ def _sources(run: Run, picture: Picture, sheet: Sheet, hole: np.ndarray) -> np.n
     sources = np.ones(hole.shape, bool)
     if take:
         sources = painted(take, size) > 127
-    elif wish.get("unlike"):
+    elif wish.get("unlike") and wish["method"] == "texture":
         unlike = ~Cuttings(run.library).alike(picture.file, sheet, wish["behind"])
         # Where nearly everything looks like the subject, that says nothing.
         if (unlike & ~hole).sum() > _ENOUGH * (~hole).sum():

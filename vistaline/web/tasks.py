@@ -102,7 +102,7 @@ def _stamp(found: Sequence[PictureTask]) -> str:
 def _quiet(task: PictureTask) -> bool:
     """Whether what a task made shows by itself, so that nothing need be said of it."""
     shown = ("file" in task.result and task.kind is not TaskKind.DEPTH) or (
-        task.kind is TaskKind.UNBOW and task.result["remarks"]
+        task.kind is TaskKind.UNBOW and bool(task.result.get("remarks"))
     )
     return task.kind in _QUIET_WHEN_DONE and not shown
 

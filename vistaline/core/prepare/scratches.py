@@ -21,6 +21,8 @@ _RIDGE, _FAINTEST = 1.5, 0.02
 _SHORTEST, _GAP = 35, 12
 """Pixels of a piece, and of what may be missing in it."""
 _VOTES = 25
+_LEAST = 10
+"""Pixels and votes that a piece has at least, in however small a copy."""
 _ASIDE = 12
 """Pixels to either side that are looked at."""
 _BEYOND = 25
@@ -122,8 +124,8 @@ def _pieces(ridge: np.ndarray, scale: float = 1) -> np.ndarray:
         thin,
         1,
         np.pi / 360,
-        round(_VOTES * scale),
-        minLineLength=_SHORTEST * scale,
+        max(_LEAST, round(_VOTES * scale)),
+        minLineLength=max(_LEAST, _SHORTEST * scale),
         maxLineGap=_GAP * scale,
     )
     return np.zeros((0, 4)) if found is None else found.reshape(-1, 4)[:_MOST_PIECES].astype(float)

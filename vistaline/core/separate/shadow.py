@@ -56,12 +56,8 @@ def soft_shadow(picture: np.ndarray, hole: np.ndarray) -> np.ndarray:
     size = (max(8, round(width * scale)), max(8, round(height * scale)))
     small = cv2.resize(picture[part], size, interpolation=cv2.INTER_AREA)
     cut = cv2.resize(hole[part].astype(np.uint8) * 255, size, interpolation=cv2.INTER_AREA) > 0
-    dark = (
-        _shadow_in(
-            linearise_srgb(small.astype(np.float32) / 255).astype(np.float32), cut, side * scale
-        ).astype(np.uint8)
-        * 255
-    )
+    light = linearise_srgb(small / np.float32(255)).astype(np.float32)
+    dark = _shadow_in(light, cut, side * scale).astype(np.uint8) * 255
     full = cv2.resize(dark, (width, height), interpolation=cv2.INTER_LINEAR) > 127
     found[part] = full & ~hole[part]
     return found
@@ -70,6 +66,8 @@ def soft_shadow(picture: np.ndarray, hole: np.ndarray) -> np.ndarray:
 def _shadow_in(light: FloatArray, hole: np.ndarray, side: float) -> np.ndarray:
     away = cv2.distanceTransform((~hole).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5)
     nothing = np.zeros_like(hole)
+    if hole.all():
+        return nothing
     beyond = min(0.5 * side, 0.6 * float(away.max()))
     strays = np.inf
     for share in _SOFTENED:
