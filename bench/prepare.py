@@ -39,16 +39,17 @@ def measure() -> list[Figure]:
 
 def _scratches() -> list[Figure]:
     """Return how well damage is found without a brush, and what repairing it gains."""
-    precisions, recalls, gains = np.transpose([judged(name) for name in PRINTS])
-    return [
-        Figure("prepare, scratches by themselves: precision", float(np.mean(precisions)), "",
-               0.75, "higher"),
-        Figure("prepare, the same: recall of all damage", float(np.mean(recalls)), "", 0.6,
-               "higher"),
-        Figure("prepare, the same: gain", float(np.mean(gains)), "dB"),
-        Figure("prepare, the same: the worst photograph's", float(gains.min()), "dB", -1.0,
-               "higher"),
-    ]  # fmt: skip
+    figures = []
+    for words, megapixels, floor in (("at a megapixel", 1.0, 0.6), ("as they are", None, None)):
+        precisions, recalls, gains = np.transpose([judged(name, megapixels) for name in PRINTS])
+        named = f"prepare, scratches by themselves, photographs {words}:"
+        figures += [
+            Figure(f"{named} precision", float(np.mean(precisions)), "", 0.75, "higher"),
+            Figure(f"{named} recall of all damage", float(np.mean(recalls)), "", floor, "higher"),
+            Figure(f"{named} gain", float(np.mean(gains)), "dB"),
+            Figure(f"{named} the worst", float(gains.min()), "dB", -1.0, "higher"),
+        ]
+    return figures
 
 
 def _compressed(quality: int) -> list[Figure]:

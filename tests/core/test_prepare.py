@@ -11,8 +11,8 @@ import skimage.data
 import skimage.transform
 from PIL import Image
 
-from tests.photos import halved, photograph
-from tests.worn import PRINTS, judged
+from tests.photos import halved
+from tests.worn import PRINTS, judged, print_of
 from vistaline.core.picture.strokes import Stroke
 from vistaline.core.prepare import tone
 from vistaline.core.prepare.compressed import jpeg_quality_of, without_blocks
@@ -205,16 +205,17 @@ def test_the_automatic_search_does_no_harm() -> None:
 
 
 def test_long_scratches_are_found_without_a_brush() -> None:
-    """On photographs whose wear is known: three of four marked pixels are damage, and each gains.
+    """On photographs whose wear is known, at a megapixel.
 
-    A third of all damage is found at least, its specks and hairs counted, which are not looked
-    for. Sound photographs are hardly touched.
+    Three of four marked pixels are damage, and each photograph gains; six of ten pixels of all
+    damage are found, its specks and hairs counted, which are not looked for. Of sound ones little
+    is touched: a cat's whiskers are as light, thin and even as scratches are.
     """
-    precisions, recalls, gains = np.transpose([judged(name) for name in PRINTS])
-    assert precisions.mean() >= 0.75 and recalls.mean() >= 0.35
-    assert gains.min() > 0 and gains.mean() >= 2
-    for name in PRINTS:
-        assert find_damage(photograph(name).astype(np.float32) / 255).mean() < 0.01, name
+    precisions, recalls, gains = np.transpose([judged(name, 1) for name in PRINTS])
+    assert precisions.mean() >= 0.75 and recalls.mean() >= 0.6
+    assert gains.min() > 0 and gains.mean() >= 5
+    touched = [find_damage(print_of(name, 1)).mean() for name in PRINTS]
+    assert max(touched) < 0.02 and np.mean(touched) < 0.005
 
 
 @pytest.mark.parametrize("scale", [0.004, 0.05, 0.3])

@@ -12,13 +12,15 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from vistaline.core.prepare.scratches import long_scratches
+from vistaline.core.prepare.scratches import lines_seen, long_scratches
 
-__all__ = ["find_damage", "repaired"]
+__all__ = ["find_damage", "lines_of", "repaired"]
 
 _WORK_PIXELS = 2_000_000
 _HAT = 9
 _LOCAL = 20.0
+_SOFT_EDGE = 0.2
+"""How much of a scratch's own height its edge has at least."""
 _CLEAR = 4.2
 """How many times what is usual around it something under the brush must stand out."""
 
@@ -69,17 +71,34 @@ def find_damage(
     return damage & ~protect if protect is not None else damage
 
 
+def lines_of(picture: np.ndarray) -> list[tuple[np.ndarray, np.ndarray]]:
+    """Return light pieces of lines and dark ones, and what is seen of them.
+
+    A picture is float32 (height, width, 3), sRGB-encoded, 0..1; for what is returned see
+    :func:`vistaline.core.prepare.scratches.lines_seen`.
+    """
+    hats = zip(_hats(picture), (1, -1), strict=True)
+    return [
+        lines_seen(picture, hat, _ordinary(hat, np.ones(hat.shape, bool)), sign)
+        for hat, sign in hats
+    ]
+
+
 def _by_itself(
     picture: np.ndarray, hats: tuple[np.ndarray, np.ndarray], strictness: float, scale: float
 ) -> np.ndarray:
     found = np.zeros(hats[0].shape, bool)
+    any_channel = np.maximum(*_all_hats(picture)).max(axis=2)
     for hat, sign in zip(hats, (1, -1), strict=True):
         ordinary = _ordinary(hat, np.ones(hat.shape, bool))
         clear = hat > 1.2 * ordinary
         lines = long_scratches(picture, hat, ordinary, sign, strictness=strictness, scale=scale)
-        found |= _grown(lines & clear, clear, 1)
-    # One pixel more: a repair that starts from a scratch's soft edge would go on with it.
-    return cv2.dilate(found.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+        core = _grown(lines & clear, clear, 1)
+        # A repair that starts from a scratch's soft edge, or from what compression left beside it,
+        # would go on with it.
+        peak = cv2.dilate(np.where(core, hat, 0).astype(np.float32), np.ones((5, 5), np.uint8))
+        found |= _grown(core, any_channel >= _SOFT_EDGE * peak, 1)
+    return found
 
 
 def _under_brush(
@@ -126,12 +145,19 @@ def _ordinary(hat: np.ndarray, sound: np.ndarray) -> np.ndarray:
 
 
 def _hats(picture: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Return how far thin light and thin dark things stand out, of the least channel."""
-    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (_HAT, _HAT))
-    light = cv2.morphologyEx(picture, cv2.MORPH_TOPHAT, kernel)
-    dark = cv2.morphologyEx(picture, cv2.MORPH_BLACKHAT, kernel)
+    """Return how far thin light things and thin dark things stand out, of the least channel."""
     # Damage stands out in every channel, most of what is seen does not.
+    light, dark = _all_hats(picture)
     return light.min(axis=2), dark.min(axis=2)
+
+
+def _all_hats(picture: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Return how far thin light things and thin dark things stand out, channel by channel."""
+    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (_HAT, _HAT))
+    return (
+        cv2.morphologyEx(picture, cv2.MORPH_TOPHAT, kernel),
+        cv2.morphologyEx(picture, cv2.MORPH_BLACKHAT, kernel),
+    )
 
 
 def _grown(core: np.ndarray, into: np.ndarray, reach: int) -> np.ndarray:

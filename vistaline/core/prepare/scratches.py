@@ -14,10 +14,13 @@ from skimage.morphology import skeletonize
 
 from vistaline.core.arrays import FloatArray
 
-__all__ = ["long_scratches"]
+__all__ = ["lines_seen", "long_scratches"]
 
-_RIDGE, _FAINTEST = 1.5, 0.02
-"""How far a ridge stands out: over what is usual around it, and at least (codes of 0..1)."""
+_RIDGES, _FAINTEST = (1.5, 2.5), 0.02
+"""How far a ridge stands out: over what is usual around it, and at least (codes of 0..1).
+
+Faint scratches are seen among low ones, clear scratches that cross texture among high ones only.
+"""
 _SHORTEST, _GAP = 35, 12
 """Pixels of a piece, and of what may be missing in it."""
 _VOTES = 25
@@ -28,15 +31,16 @@ _ASIDE = 12
 _BEYOND = 25
 _SEEN = 0.015
 """By how much a line stands out where it is seen."""
-_WEIGHTS = np.array([-13.31, 1.106, 5.378, 0.1, 0.7, -0.228, 1.736, 0.591, 0.529])
-"""Of 1, the logarithm of a piece's length, the share of it that stands out, the logarithm of by
-how much, that over what both sides differ by, its fainter fifth, how far it goes on beyond an end,
-how light it is (dark ones: the darker, the more), and whether it is light. By logistic regression
-on 25,000 pieces of nine photographs with and without drawn damage; see docs/performance.md."""
-_SURE, _LIKELY = 1.5, 0.25
+_WEIGHTS = np.array([-0.4, 0.58, 0.035, 1.678, -0.893, -0.72, 0.811, -0.276, -0.435, 0.484])
+"""Of 1 and of what :func:`lines_seen` tells: ``python -m bench.learning`` works them out."""
+_SURE, _LIKELY = 2.0, 0.4
 """Odds that a piece must have to be taken, and if it goes on from one that is."""
+_THICKLY, _BESIDE = 1, 7
+"""Which of what is seen."""
+_THINNEST = 0.065
+"""How thickly a scratch covers at least."""
 _DARK = 4.0
-"""By how much the odds of a dark one must be better: more is thin and dark than thin and light."""
+"""By how much the odds of a dark one must be better: stems, wires and masts are seldom light."""
 _ALONE, _FEW = 0.6, 2
 """What odds are multiplied by for each line that runs beside, beyond so many."""
 _ALIKE, _APART, _NEAR = 0.985, 6.0, 80.0
@@ -71,13 +75,12 @@ def long_scratches(
     scale : 0 to 1
         How small a copy this is of the picture that is meant: its scratches are shorter, fainter.
     """
-    pieces = _pieces(hat > np.maximum(_RIDGE * ordinary, _FAINTEST * scale), scale)
+    pieces, seen = lines_seen(picture, hat, ordinary, sign, scale=scale)
     if not len(pieces):
         return np.zeros(hat.shape, bool)
-    signed = picture * np.float32(sign)
-    told = np.array([[1.0, *_told(signed, piece, scale), float(sign)] for piece in pieces])
-    odds = np.exp(told @ _WEIGHTS) / strictness / (1 if sign > 0 else _DARK)
-    odds *= _ALONE ** (_beside(pieces / scale) - _FEW).clip(0)
+    odds = np.exp(seen @ _WEIGHTS[1:] + _WEIGHTS[0]) / strictness
+    odds *= _ALONE ** (seen[:, _BESIDE] - _FEW).clip(0) / (1 if sign > 0 else _DARK)
+    odds[seen[:, _THICKLY] < np.log(_THINNEST)] = 0
     taken = odds > _SURE
     # What goes on from one that is taken may be less sure of itself.
     likely, before = odds > _LIKELY, 0
@@ -88,6 +91,41 @@ def long_scratches(
             x, y = np.linspace(pieces[n, :2], pieces[n, 2:], _SAMPLES).astype(int).T
             taken[n] = along[y, x].mean() > _WITHIN
     return _drawn(pieces[taken], hat.shape, _WIDTH, _EXTENDED)
+
+
+def lines_seen(
+    picture: FloatArray, hat: FloatArray, ordinary: FloatArray, sign: int, *, scale: float = 1
+) -> tuple[np.ndarray, np.ndarray]:
+    """Return pieces of lines, and what is seen along and beside each.
+
+    Parameters
+    ----------
+    picture, hat, ordinary, sign, scale
+        As for :func:`long_scratches`.
+
+    Returns
+    -------
+    pieces : float64 (N, 4)
+        x and y of both ends, in pixels.
+    seen : float64 (N, 9)
+        The logarithm of a piece's length, and of how thickly it covers (by how much it stands
+        out, over by how much it could); how far it goes on beyond an end (0..1); by how much
+        what runs beside it stands out, over itself (logarithm); how wide it is (pixels); how
+        much its ground changes (logarithm); how far it is from being one colour laid over that
+        ground as thickly everywhere, over by how much it stands out (logarithm); how many others
+        run beside it; and whether it is light (1) or dark (-1).
+    """
+    signed, light = picture * np.float32(sign), float(sign)
+    every, seen = [], []
+    for ridge in _RIDGES:
+        pieces = _pieces(hat > np.maximum(ridge * ordinary, _FAINTEST * scale), scale)
+        many = _beside(pieces / scale)
+        every.append(pieces)
+        seen += [
+            [*_seen(signed, piece, max(light, 0.0), scale), beside, light]
+            for piece, beside in zip(pieces, many, strict=True)
+        ]
+    return np.vstack(every), np.array(seen).reshape(-1, len(_WEIGHTS) - 1)
 
 
 def _beside(pieces: np.ndarray) -> np.ndarray:
@@ -131,36 +169,82 @@ def _pieces(ridge: np.ndarray, scale: float = 1) -> np.ndarray:
     return np.zeros((0, 4)) if found is None else found.reshape(-1, 4)[:_MOST_PIECES].astype(float)
 
 
-def _told(picture: FloatArray, piece: np.ndarray, scale: float = 1) -> list[float]:
-    """Return what is seen along a piece of a line, and beside it: see ``_WEIGHTS``."""
-    a, b = piece[:2], piece[2:]
-    length = float(np.linalg.norm(b - a))
-    along = (b - a) / length
-    aside = np.array([-along[1], along[0]])
-    steps = np.arange(-_BEYOND, int(length) + _BEYOND + 1)
-    at = a + steps[:, None, None] * along + np.arange(-_ASIDE, _ASIDE + 1)[:, None] * aside
-    seen = cv2.remap(
-        picture, at[..., 0].astype(np.float32), at[..., 1].astype(np.float32), cv2.INTER_LINEAR,
-        borderMode=cv2.BORDER_REPLICATE,
-    )  # fmt: skip
+def _seen(picture: FloatArray, piece: np.ndarray, white: float, scale: float) -> list[float]:
+    """Return what is seen along a piece of a line and beside it: see :func:`lines_seen`.
+
+    The picture's white is given: dark lines are told in its negative.
+    """
+    strip = _straightened(picture, piece)
     # A scratch is never quite straight: it is followed by two pixels to either side.
-    inner = seen[:, _ASIDE - 2 : _ASIDE + 3].mean(axis=2)
+    inner = strip[:, _ASIDE - 2 : _ASIDE + 3].mean(axis=2)
     where = cv2.blur(inner.argmax(axis=1).astype(np.float32)[:, None], (1, 9)).ravel()
-    place, row = _ASIDE - 2 + np.rint(where).astype(int), np.arange(len(steps))
-    line = seen[row, place]
+    place, row = _ASIDE - 2 + np.rint(where).astype(int), np.arange(len(strip))
+    line = strip[row, place]
     left, right = (
-        (seen[row, place + side * 4] + seen[row, place + side * 5]) / 2 for side in (-1, 1)
+        (strip[row, place + side * 4] + strip[row, place + side * 5]) / 2 for side in (-1, 1)
     )
     stands = (line - np.maximum(left, right)).min(axis=1)
-    own, ends = stands[_BEYOND:-_BEYOND], (stands[:_BEYOND], stands[-_BEYOND:])
-    sides = np.abs(left - right).mean(axis=1)[_BEYOND:-_BEYOND]
-    middle, differ = float(np.median(own)), float(np.median(sides))
+    ends, within = (stands[:_BEYOND], stands[-_BEYOND:]), slice(_BEYOND, -_BEYOND)
+    own, strip, place = stands[within], strip[within].mean(axis=2), place[within]
+    line, left, right = line[within], left[within], right[within]
+    middle, ground = float(np.median(own)), (left + right) / 2
     return [
-        np.log(length / scale),
-        float((own > _SEEN * scale).mean()),
-        float(np.log(max(middle / scale, 1e-3))),
-        float(np.clip(middle / (differ + 0.02), -5, 20)),
-        float(np.log(max(np.quantile(own, 0.2) / scale, 1e-3))),
+        float(np.log(np.linalg.norm(piece[2:] - piece[:2]) / scale)),
+        _log(middle / scale / max(white - float(np.median(ground)), 0.05)),
         max(float((end > _SEEN * scale).mean()) for end in ends),
-        float(np.median(line[_BEYOND:-_BEYOND])),
+        _log(_others(strip)),
+        _wide(strip, place, np.minimum(left, right).mean(axis=1)) / scale,
+        _log(ground.std()),
+        _log(_uneven(line[own > 0], ground[own > 0]) / max(middle, 0.005)),
     ]
+
+
+def _log(value: float) -> float:
+    return float(np.log(max(value, 1e-3)))
+
+
+def _straightened(picture: FloatArray, piece: np.ndarray) -> FloatArray:
+    """Return (steps along, across, 3): the picture along a piece, and on beyond both its ends."""
+    length = float(np.linalg.norm(piece[2:] - piece[:2]))
+    along = (piece[2:] - piece[:2]) / length
+    aside = np.array([-along[1], along[0]])
+    steps = np.arange(-_BEYOND, int(length) + _BEYOND + 1)
+    at = piece[:2] + steps[:, None, None] * along
+    at = (at + np.arange(-_ASIDE, _ASIDE + 1)[:, None] * aside).astype(np.float32)
+    return cv2.remap(
+        picture, at[..., 0], at[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+    )
+
+
+def _others(strip: FloatArray) -> float:
+    """Return by how much what runs beside a line stands out of an even slope, over the line."""
+    profile = strip.mean(axis=0)
+    far = _ASIDE // 2 + 1
+    across = np.arange(2 * _ASIDE + 1)
+    profile = profile - np.interp(
+        across,
+        [far // 2, 2 * _ASIDE - far // 2],
+        [profile[:far].mean(), profile[-far:].mean()],
+    )
+    beside = np.abs(across - _ASIDE) > 4
+    return float(np.abs(profile[beside]).max() / max(profile[_ASIDE - 2 : _ASIDE + 3].max(), 1e-3))
+
+
+def _wide(strip: FloatArray, place: np.ndarray, ground: FloatArray) -> float:
+    """Return how many pixels across a line are over half as clear as itself, on average."""
+    across = place[:, None] + np.arange(-4, 5)
+    over = np.take_along_axis(strip, np.clip(across, 0, 2 * _ASIDE), axis=1) - ground[:, None]
+    peak = np.maximum(over[:, 3:6].max(axis=1, keepdims=True), 1e-3)
+    return float((over > peak / 2).sum(axis=1).mean())
+
+
+def _uneven(line: FloatArray, ground: FloatArray) -> float:
+    """Return how far a line is from one colour laid over its ground as thickly everywhere.
+
+    Then it is a share of the ground plus a constant: what that leaves, root mean square.
+    """
+    if not len(line):
+        return 0.0
+    ground, line = ground - ground.mean(), line - line.mean()
+    share = (ground * line).mean() / ((ground**2).mean() + 1e-4)
+    return float(np.sqrt(((line - share * ground) ** 2).mean()))
