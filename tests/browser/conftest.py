@@ -14,7 +14,15 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, FloatRect, Locator, Page, expect, sync_playwright
+from playwright.sync_api import (
+    Browser,
+    FloatRect,
+    Locator,
+    Page,
+    StorageState,
+    expect,
+    sync_playwright,
+)
 
 from tests.conftest import private_servers
 from vistaline.actions.shots import create_shot, current_shot
@@ -121,15 +129,27 @@ def browser() -> Iterator[Browser]:
         chromium.close()
 
 
+@pytest.fixture(scope="session")
+def signed_in(browser: Browser, stack: Stack) -> StorageState:
+    """The cookies of somebody who has signed in."""
+    page = browser.new_page(base_url=stack.address)
+    sign_in(page)
+    state = page.context.storage_state()
+    page.close()
+    return state
+
+
 @pytest.fixture
-def page(browser: Browser, stack: Stack) -> Iterator[Page]:
+def page(browser: Browser, stack: Stack, signed_in: StorageState) -> Iterator[Page]:
     """A page of somebody signed in; what the page complains of fails the test."""
-    opened = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=stack.address)
+    opened = browser.new_page(
+        viewport={"width": 1280, "height": 800}, base_url=stack.address, storage_state=signed_in
+    )
     opened.set_default_timeout(PATIENCE)
     complaints: list[str] = []
     opened.on("pageerror", lambda error: complaints.append(str(error)))
     opened.on("request", lambda request: complaints.extend(_outside(request.url, stack)))
-    sign_in(opened)
+    opened.goto("/projects")
     yield opened
     opened.close()
     assert complaints == []

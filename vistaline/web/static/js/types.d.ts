@@ -12,6 +12,7 @@ interface PageEvents {
   folded: Told;
   opentab: Told;
   picturechange: Told;
+  masksknown: Told;
   sheetchange: Told;
   shotchange: Told;
   filmchange: Told;

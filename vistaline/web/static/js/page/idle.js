@@ -37,5 +37,5 @@ window.fetch = async (...request) => {
 for (const kind of ["pointerdown", "pointerup", "keydown", "keyup", "input", "change", "click", "wheel"]) {
   document.addEventListener(kind, stir, { capture: true, passive: true });
 }
-for (const kind of ["sheetchange", "shotchange", "filmchange", "picturechange", "chosen", "htmx:after:swap"]) document.addEventListener(kind, stir);
+for (const kind of ["sheetchange", "masksknown", "shotchange", "filmchange", "picturechange", "chosen", "htmx:after:swap"]) document.addEventListener(kind, stir);
 stir();

@@ -56,8 +56,11 @@ export class Separating {
   async load() {
     const turn = (this.turn = (this.turn ?? 0) + 1);
     const state = await ask(`${this.edits.address}/separate.json`);
-    if (!state || turn !== this.turn) return;
+    if (turn !== this.turn) return;
     const first = !this.state;
+    // What else shows the masks waits for them, and lets the board be drawn first.
+    if (!first) document.body.dispatchEvent(new CustomEvent("masksknown"));
+    if (!state) return;
     this.state = state;
     if (!state.cutouts.some((cutout) => cutout.id === this.chosen)) this.#choose(first ? (state.cutouts[0]?.id ?? "") : "", true);
     // A stroke is drawn by hand until the mask that holds it is here.
