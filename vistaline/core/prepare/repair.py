@@ -52,14 +52,14 @@ def find_damage(
     shrunk_by = min(1.0, (_WORK_PIXELS / (height * width)) ** 0.5)
     size = (max(1, round(width * shrunk_by)), max(1, round(height * shrunk_by)))
     small = cv2.resize(picture, size, interpolation=cv2.INTER_AREA) if shrunk_by < 1 else picture
-    hats = _hats(small)
+    channels = _hats(small)
     strictness = 4.0 ** (1 - 2 * sensitivity)
     if brush is None:
-        found = _by_itself(small, hats, strictness, scale)
+        found = _by_itself(small, channels, strictness, scale)
     else:
         shrunk = cv2.resize(brush.astype(np.float32), size, interpolation=cv2.INTER_AREA)
         area = cv2.dilate((shrunk > 0.25).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
-        found = _under_brush(hats, area, strictness)
+        found = _under_brush(_least(channels), area, strictness)
     damage = found.astype(np.uint8)
     if shrunk_by < 1:
         damage = cv2.resize(damage, (width, height), interpolation=cv2.INTER_NEAREST)
@@ -77,7 +77,7 @@ def lines_of(picture: np.ndarray) -> list[tuple[np.ndarray, np.ndarray]]:
     A picture is float32 (height, width, 3), sRGB-encoded, 0..1; for what is returned see
     :func:`vistaline.core.prepare.scratches.lines_seen`.
     """
-    hats = zip(_hats(picture), (1, -1), strict=True)
+    hats = zip(_least(_hats(picture)), (1, -1), strict=True)
     return [
         lines_seen(picture, hat, _ordinary(hat, np.ones(hat.shape, bool)), sign)
         for hat, sign in hats
@@ -85,11 +85,11 @@ def lines_of(picture: np.ndarray) -> list[tuple[np.ndarray, np.ndarray]]:
 
 
 def _by_itself(
-    picture: np.ndarray, hats: tuple[np.ndarray, np.ndarray], strictness: float, scale: float
+    picture: np.ndarray, channels: tuple[np.ndarray, np.ndarray], strictness: float, scale: float
 ) -> np.ndarray:
-    found = np.zeros(hats[0].shape, bool)
-    any_channel = np.maximum(*_all_hats(picture)).max(axis=2)
-    for hat, sign in zip(hats, (1, -1), strict=True):
+    found = np.zeros(picture.shape[:2], bool)
+    any_channel = np.maximum(*channels).max(axis=2)
+    for hat, sign in zip(_least(channels), (1, -1), strict=True):
         ordinary = _ordinary(hat, np.ones(hat.shape, bool))
         clear = hat > 1.2 * ordinary
         lines = long_scratches(picture, hat, ordinary, sign, strictness=strictness, scale=scale)
@@ -145,19 +145,15 @@ def _ordinary(hat: np.ndarray, sound: np.ndarray) -> np.ndarray:
 
 
 def _hats(picture: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Return how far thin light things and thin dark things stand out, of the least channel."""
-    # Damage stands out in every channel, most of what is seen does not.
-    light, dark = _all_hats(picture)
-    return light.min(axis=2), dark.min(axis=2)
-
-
-def _all_hats(picture: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Return how far thin light things and thin dark things stand out, channel by channel."""
     kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (_HAT, _HAT))
-    return (
-        cv2.morphologyEx(picture, cv2.MORPH_TOPHAT, kernel),
-        cv2.morphologyEx(picture, cv2.MORPH_BLACKHAT, kernel),
-    )
+    light = cv2.morphologyEx(picture, cv2.MORPH_TOPHAT, kernel)
+    return light, cv2.morphologyEx(picture, cv2.MORPH_BLACKHAT, kernel)
+
+
+def _least(channels: tuple[np.ndarray, np.ndarray]) -> tuple[np.ndarray, np.ndarray]:
+    """Return the same of the least channel: damage is in all, most of what is seen is not."""
+    return channels[0].min(axis=2), channels[1].min(axis=2)
 
 
 def _grown(core: np.ndarray, into: np.ndarray, reach: int) -> np.ndarray:

@@ -127,7 +127,7 @@ def _guess_in(
     alone: bool = False,
 ) -> np.ndarray:
     size, fine_size = (_at_most(pixels, this.shape) for pixels in (_GUESS_PIXELS, _FINE_PIXELS))
-    fine = cv2.resize(picture, fine_size, interpolation=cv2.INTER_AREA)
+    fine = _smaller(picture, fine_size)
     small = cv2.resize(fine, size, interpolation=cv2.INTER_AREA)
     lab, over = softened_lab(small), shrunk(this, size)
     beside = shrunk(not_this, size) & ~over
@@ -152,6 +152,15 @@ def _guess_in(
         mask = _steeper(cv2.resize(mask, full, interpolation=cv2.INTER_LINEAR))
     mask[this], mask[not_this & ~this] = 255, 0
     return mask
+
+
+def _smaller(picture: np.ndarray, size: tuple[int, int]) -> np.ndarray:
+    """Return a copy of so many pixels across and down, by area."""
+    height, width = picture.shape[:2]
+    if width >= 4 * size[0]:
+        # Halves are quickly made, odd sizes of large pictures are not.
+        picture = cv2.resize(picture, (width // 2, height // 2), interpolation=cv2.INTER_AREA)
+    return cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
 
 
 def _at_most(pixels: int, shape: tuple[int, ...]) -> tuple[int, int]:
