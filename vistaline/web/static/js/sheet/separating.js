@@ -59,7 +59,7 @@ export class Separating {
     if (turn !== this.turn) return;
     const first = !this.state;
     // What else shows the masks waits for them, and lets the board be drawn first.
-    if (!first) document.body.dispatchEvent(new CustomEvent("masksknown"));
+    if (turn > 1) document.body.dispatchEvent(new CustomEvent("masksknown"));
     if (!state) return;
     this.state = state;
     if (!state.cutouts.some((cutout) => cutout.id === this.chosen)) this.#choose(first ? (state.cutouts[0]?.id ?? "") : "", true);
